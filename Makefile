@@ -1,0 +1,53 @@
+# Two commands do everything: `make demo` and `make test`. Both make their own virtual environment first.
+PYTHON ?= python3
+PORT ?= 8470
+VENV := .venv
+BIN := $(VENV)/bin
+
+.PHONY: demo test setup test-tools lock screenshots bench css
+
+demo: setup
+	$(BIN)/zero-easel demo --port $(PORT)
+
+setup: $(VENV)/.application
+
+$(VENV)/.application: requirements.lock pyproject.toml
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
+		{ echo "Zero Easel needs Python 3.11 or newer; name one with: make $(MAKECMDGOALS) PYTHON=python3.12"; exit 1; }
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	touch $@
+
+$(VENV)/.tests: $(VENV)/.application requirements-dev.lock
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.lock
+	touch $@
+
+frontend/node_modules/.package-lock.json: frontend/package-lock.json
+	cd frontend && npm ci --no-audit --no-fund --loglevel=error
+
+# Debian's Chromium and Node.js, only where they are missing.
+test-tools:
+	@command -v chromium >/dev/null || ./scripts/install-debian chromium
+	@command -v npm >/dev/null || ./scripts/install-debian nodejs npm
+
+test: $(VENV)/.tests test-tools
+	$(MAKE) frontend/node_modules/.package-lock.json
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/pytest
+
+css: frontend/node_modules/.package-lock.json
+	cd frontend && npm run --silent build
+
+lock:
+	uv pip compile --universal --python-version 3.11 --generate-hashes --no-header --no-emit-index-url \
+		pyproject.toml requirements.in -o requirements.lock
+	uv pip compile --universal --python-version 3.11 --generate-hashes --no-header --no-emit-index-url \
+		--extra dev -c requirements.lock pyproject.toml requirements.in -o requirements-dev.lock
+
+screenshots: $(VENV)/.tests test-tools
+	$(BIN)/python scripts/screenshots.py
+
+bench: $(VENV)/.application
+	$(BIN)/python bench/accuracy.py

@@ -1,0 +1,53 @@
+"""sRGB encoding and decoding (IEC 61966-2-1), by table."""
+
+import re
+from functools import cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Float = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+Encoded = NDArray[np.uint8] | NDArray[np.uint16]
+
+LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
+"""Weights of linear sRGB in relative luminance (ITU-R BT.709)."""
+
+
+@cache
+def _decoding_table(top: int) -> Float:
+    v = np.arange(top + 1, dtype=np.float64) / top
+    return np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
+@cache
+def _encoding_table() -> NDArray[np.uint8]:
+    v = np.arange(65536, dtype=np.float64) / 65535
+    encoded = np.where(v <= 0.0031308, v * 12.92, 1.055 * v ** (1 / 2.4) - 0.055)
+    return np.round(encoded * 255).astype(np.uint8)
+
+
+def to_linear(encoded: Encoded) -> Float:
+    """sRGB-encoded uint8 or uint16, any shape -> linear light float32 in [0, 1]."""
+    table = _decoding_table(65535 if encoded.dtype == np.uint16 else 255)
+    if encoded.dtype == np.uint8:
+        return np.asarray(cv2.LUT(np.ascontiguousarray(encoded), table), np.float32)
+    return np.asarray(table[encoded], np.float32)
+
+
+def to_srgb8(linear: Float) -> NDArray[np.uint8]:
+    """Linear light float, any shape, values outside [0, 1] clipped -> sRGB-encoded uint8."""
+    index = np.clip(linear * 65535 + 0.5, 0, 65535).astype(np.uint16)
+    return np.asarray(_encoding_table()[index], np.uint8)
+
+
+def parse_hex(colour: str) -> tuple[int, int, int]:
+    """CSS hex colour #rgb or #rrggbb -> (r, g, b) in 0..255. Raises ValueError."""
+    text = colour.strip().lstrip("#")
+    if re.fullmatch(r"[0-9a-fA-F]{3}", text):
+        text = "".join(2 * c for c in text)
+    if not re.fullmatch(r"[0-9a-fA-F]{6}", text):
+        raise ValueError(f"{colour!r} is not a colour like #FFFFFF")
+    r, g, b = (int(text[i : i + 2], 16) for i in (0, 2, 4))
+    return r, g, b

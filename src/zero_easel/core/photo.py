@@ -1,0 +1,228 @@
+"""Any supported camera file -> upright sRGB pixels and the facts about the file.
+
+Decoding is libvips' and LibRaw's. Only the decoders for photographs are left switched on: libvips can also read
+drawings, documents and scientific data, none of which should be reachable from an upload.
+"""
+
+import hashlib
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path, PurePath
+
+import numpy as np
+import pyvips
+import rawpy
+from numpy.typing import NDArray
+
+from zero_easel.core.colour import Encoded
+
+PIXEL_LIMIT = 200_000_000
+"""Pixels in the largest photo that is decoded: two 100-megapixel frames' worth."""
+BYTE_LIMIT = 500_000_000
+"""Bytes in the largest file that is read."""
+
+RAW_SUFFIXES = frozenset({".dng", ".cr2", ".cr3", ".nef", ".nrw", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw"})
+PHOTO_SUFFIXES = frozenset({".jpg", ".jpeg", ".jpe", ".png", ".tif", ".tiff", ".webp"}) | RAW_SUFFIXES
+_FORMATS = {"jpegload": "JPEG", "pngload": "PNG", "tiffload": "TIFF", "webpload": "WebP"}
+
+pyvips.operation_block_set("VipsForeignLoad", True)
+for _loader in ("Jpeg", "Png", "Tiff", "Webp"):
+    pyvips.operation_block_set(f"VipsForeignLoad{_loader}", False)
+# Pictures are decoded once each; a cache of operations would only hold on to their memory.
+pyvips.cache_set_max(0)
+
+
+class PhotoError(Exception):
+    """A file that gives no picture. The message names the file and says why, in one plain sentence."""
+
+
+@dataclass(frozen=True)
+class PhotoFacts:
+    """What is known of a camera file beside its pixels.
+
+    width, height: of the upright picture, px. bits: per channel. orientation: EXIF value 1..8 as stored.
+    profile: name of the colour description that was converted from, or "" for sRGB or none.
+    density: pixels per inch as written in the file, 0 if absent. taken: capture time without time zone.
+    """
+
+    digest: str
+    bytes: int
+    format: str
+    width: int
+    height: int
+    bits: int
+    orientation: int
+    profile: str
+    density: float
+    taken: datetime | None
+
+
+@dataclass(frozen=True)
+class Photo:
+    """An upright photo.
+
+    pixels: (H, W, 3) uint8 or uint16, sRGB-encoded. alpha: (H, W) uint8, only where the file brought a
+    transparency of its own that hides something.
+    """
+
+    name: str
+    pixels: Encoded
+    alpha: NDArray[np.uint8] | None
+    facts: PhotoFacts
+
+
+def digest_of(data: bytes) -> str:
+    """SHA-256 of a file's bytes, in hexadecimal: the name under which the vault keeps it."""
+    return hashlib.sha256(data).hexdigest()
+
+
+def read_photo(path: Path) -> Photo:
+    """Read one camera file from disk.
+
+    Raises PhotoError if it cannot be read, is no picture, is damaged, or is larger than the limits.
+    """
+    try:
+        size = path.stat().st_size
+        if size > BYTE_LIMIT:
+            raise PhotoError(f"{path.name} is {size / 1e6:.0f} MB; files up to {BYTE_LIMIT / 1e6:.0f} MB are read.")
+        data = path.read_bytes()
+    except OSError as error:
+        raise PhotoError(f"{path.name} cannot be read: {error.strerror or error}.") from error
+    return decode_photo(data, path.name)
+
+
+def decode_photo(data: bytes, name: str) -> Photo:
+    """Decode one camera file held in memory; name is used in messages and to recognise raw files by suffix.
+
+    Orientation (EXIF 1..8) is applied; embedded profiles and CMYK are converted to sRGB with relative
+    colorimetric intent (ICC.1:2010) at the file's own depth. Dimensions are checked before any pixel is decoded.
+    Raises PhotoError.
+    """
+    if not data:
+        raise PhotoError(f"{name} is empty (0 bytes).")
+    if PurePath(name).suffix.lower() in RAW_SUFFIXES:
+        return _decode_raw(data, name)
+    image = _open(data, name)
+    _check_dimensions(image.width, image.height, name)
+    try:
+        pixels, alpha = _to_srgb(image.autorot())
+    except pyvips.Error as error:
+        raise PhotoError(_damage(name, str(error))) from error
+    return Photo(name, pixels, alpha, _facts(image, data, pixels))
+
+
+def thumbnail(photo: Photo, longest: int) -> NDArray[np.uint8]:
+    """Upright picture with neither side over `longest` px, (h, w, 3) uint8 sRGB; never enlarged."""
+    image = pyvips.Image.new_from_array(np.ascontiguousarray(photo.pixels), interpretation="srgb")
+    if photo.pixels.dtype == np.uint16:
+        image = image.copy(interpretation="rgb16").colourspace("srgb")
+    scale = min(1.0, longest / max(image.width, image.height))
+    if scale < 1:
+        image = image.resize(scale)
+    return np.asarray(image.numpy(), np.uint8)
+
+
+def _open(data: bytes, name: str) -> pyvips.Image:
+    try:
+        image = pyvips.Image.new_from_buffer(data, "", fail_on="truncated")
+    except pyvips.Error as error:
+        reason = str(error)
+        if "not in a known format" in reason or "not a known file format" in reason:
+            raise PhotoError(f"{name} is not a picture in a format that can be read here.") from error
+        raise PhotoError(_damage(name, reason)) from error
+    return image
+
+
+def _check_dimensions(width: int, height: int, name: str) -> None:
+    if width * height > PIXEL_LIMIT:
+        raise PhotoError(
+            f"{name} is {width} x {height} pixels ({width * height / 1e6:.0f} megapixels); "
+            f"photos up to {PIXEL_LIMIT / 1e6:.0f} megapixels are read."
+        )
+    if min(width, height) < 16:
+        raise PhotoError(f"{name} is only {width} x {height} pixels, too small to find an item in.")
+
+
+def _damage(name: str, reason: str) -> str:
+    if any(word in reason for word in ("premature", "truncated", "end of", "EOF", "ran out")):
+        return f"{name} ends too early: the file is damaged or was not copied completely."
+    return f"{name} is damaged and cannot be decoded."
+
+
+def _to_srgb(image: pyvips.Image) -> tuple[Encoded, NDArray[np.uint8] | None]:
+    """sRGB pixels and, if it hides anything, the alpha of an image that may be CMYK, grey, 16-bit or tagged."""
+    alpha = None
+    if image.hasalpha():
+        alpha = image[image.bands - 1]
+        image = image[: image.bands - 1]
+    deep = image.format in ("ushort", "short", "uint", "int", "float", "double")
+    if image.get_typeof("icc-profile-data") or image.interpretation == "cmyk":
+        image = _through_profile(image, 16 if deep else 8)
+    else:
+        image = image.colourspace("rgb16" if deep else "srgb")
+    pixels = image.cast("ushort" if deep else "uchar").numpy()
+    return np.ascontiguousarray(pixels[..., :3]), _visible_alpha(alpha)
+
+
+def _through_profile(image: pyvips.Image, depth: int) -> pyvips.Image:
+    try:
+        return image.icc_transform("srgb", embedded=True, intent="relative", depth=depth)
+    except pyvips.Error as error:
+        if "premature" in str(error):
+            raise
+        # A broken or mismatched profile: better the untagged reading than no picture.
+        image = image.copy()
+        image.remove("icc-profile-data")
+        return image.colourspace("srgb" if depth == 8 else "rgb16")
+
+
+def _visible_alpha(alpha: pyvips.Image | None) -> NDArray[np.uint8] | None:
+    if alpha is None:
+        return None
+    levels = alpha.numpy()
+    top = 65535 if levels.dtype == np.uint16 else 255
+    eight = np.round(levels.reshape(levels.shape[:2]).astype(np.float32) * (255 / top)).astype(np.uint8)
+    return eight if eight.min() < 250 else None
+
+
+def _decode_raw(data: bytes, name: str) -> Photo:
+    import io
+
+    try:
+        with rawpy.imread(io.BytesIO(data)) as raw:
+            _check_dimensions(raw.sizes.width, raw.sizes.height, name)
+            pixels = raw.postprocess(use_camera_wb=True, output_bps=16, no_auto_bright=True)
+            turn = {3: 3, 5: 8, 6: 6}.get(int(raw.sizes.flip), 1)
+    except rawpy.LibRawError as error:
+        raise PhotoError(f"{name} is a raw file that cannot be decoded ({error}).") from error
+    height, width = pixels.shape[:2]
+    facts = PhotoFacts(digest_of(data), len(data), "raw", width, height, 16, turn, "", 0.0, None)
+    return Photo(name, np.ascontiguousarray(pixels), None, facts)
+
+
+def _facts(image: pyvips.Image, data: bytes, pixels: Encoded) -> PhotoFacts:
+    height, width = pixels.shape[:2]
+    loader = str(image.get("vips-loader")).removesuffix("_buffer")
+    tagged = bool(image.get_typeof("icc-profile-data"))
+    return PhotoFacts(
+        digest=digest_of(data),
+        bytes=len(data),
+        format=_FORMATS.get(loader, loader),
+        width=width,
+        height=height,
+        bits=16 if pixels.dtype == np.uint16 else 8,
+        orientation=int(image.get("orientation")) if image.get_typeof("orientation") else 1,
+        profile="CMYK" if image.interpretation == "cmyk" else ("embedded" if tagged else ""),
+        density=round(image.xres * 25.4, 2) if image.get_typeof("resolution-unit") else 0.0,
+        taken=_taken(image),
+    )
+
+
+def _taken(image: pyvips.Image) -> datetime | None:
+    field = "exif-ifd2-DateTimeOriginal"
+    if not image.get_typeof(field):
+        return None
+    try:
+        return datetime.strptime(str(image.get(field))[:19], "%Y:%m:%d %H:%M:%S")
+    except ValueError:
+        return None
