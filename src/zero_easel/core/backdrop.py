@@ -49,7 +49,7 @@ def estimate_backdrop(linear: Float) -> Backdrop:
     # Averaging on the way to the fitting size hides pixel noise: measure it again where it is used.
     explained = _explained(residual, noise)
     noise = max(noise, _spread(residual[explained]))
-    return Backdrop(residual, np.exp(fitted) - FLOOR, _explained(residual, noise), noise)
+    return Backdrop(residual, (np.exp(fitted) - FLOOR).astype(np.float32), _explained(residual, noise), noise)
 
 
 def _spread(values: Float) -> float:

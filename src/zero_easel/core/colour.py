@@ -2,6 +2,7 @@
 
 import re
 from functools import cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -9,7 +10,8 @@ from numpy.typing import NDArray
 
 Float = NDArray[np.float32]
 Mask = NDArray[np.bool_]
-Encoded = NDArray[np.uint8] | NDArray[np.uint16]
+Encoded = NDArray[Any]
+"""uint8 or uint16, sRGB-encoded."""
 
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 """Weights of linear sRGB in relative luminance (ITU-R BT.709)."""

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from zero_easel.core.backdrop import Backdrop, estimate_backdrop
 from zero_easel.core.colour import LUMA, Encoded, Float, to_linear
-from zero_easel.core.doubts import Flag, Finding, confidence_of, find_doubts
+from zero_easel.core.doubts import Finding, Flag, confidence_of, find_doubts
 from zero_easel.core.matte import solve_matte
 from zero_easel.core.outline import Shape, find_shape
 from zero_easel.core.photo import Photo
@@ -98,7 +98,7 @@ def _shadow(linear: Float, decision: _Decision) -> Float:
 
 def _as_delivered(photo: Photo) -> Cutout:
     assert photo.alpha is not None
-    matte = photo.alpha.astype(np.float32) / 255
+    matte = np.asarray(photo.alpha / 255, np.float32)
     flag = Flag("own-transparency", "came with its own transparency, which was kept")
     empty = np.zeros((8, 8), np.float32)
     return Cutout(matte, photo.pixels, empty, 0.9 if matte.max() > 0.5 else 0.0, [flag])

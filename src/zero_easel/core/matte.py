@@ -59,7 +59,7 @@ def _signed_distance(item: Mask) -> Float:
     """Distance to the outline in working px, positive inside."""
     inside = cv2.distanceTransform(item.astype(np.uint8), cv2.DIST_L2, 5)
     outside = cv2.distanceTransform((~item).astype(np.uint8), cv2.DIST_L2, 5)
-    return np.where(item, inside - 0.5, 0.5 - outside).astype(np.float32)
+    return np.asarray(np.where(item, inside - 0.5, 0.5 - outside), np.float32)
 
 
 def _colour_fields(pixels: Encoded, signed: Float) -> _Fields:
@@ -88,8 +88,9 @@ def _sample(field: Float, rows: NDArray[np.intp], columns: NDArray[np.intp], sha
     padded = -(-count // side) * side
     maps = [np.pad(v, (0, padded - count)).reshape(-1, side) for v in (x, y)]
     sampled = [
-        cv2.remap(field, maps[0][i : i + side], maps[1][i : i + side], cv2.INTER_LINEAR,
-                  borderMode=cv2.BORDER_REPLICATE)
+        cv2.remap(
+            field, maps[0][i : i + side], maps[1][i : i + side], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+        )
         for i in range(0, padded // side, side)
     ]
     return np.asarray(np.concatenate(sampled).reshape(-1, 3)[:count], np.float32)
@@ -104,7 +105,7 @@ def _project(colour: Float, behind: Float, own: Float, geometry: Float, noise: f
     trust = contrast / (contrast + doubt)
     alpha = trust * projected + (1 - trust) * geometry
     # Camera noise and compression leave a few per cent on either side of a clean edge.
-    return np.clip((alpha - 0.04) / 0.92, 0, 1).astype(np.float32)
+    return np.asarray(np.clip((alpha - 0.04) / 0.92, 0, 1), np.float32)
 
 
 def _unmix(colour: Float, behind: Float, own: Float, alpha: Float) -> Float:

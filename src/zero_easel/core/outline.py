@@ -1,9 +1,12 @@
 """From held regions to the item's shape: cast-off shadow, gaps in faint outlines, openings, stray specks."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 from scipy import ndimage as ndi
 
 from zero_easel.core.backdrop import Backdrop
@@ -114,7 +117,7 @@ def _openings(solid: Mask, regions: Regions, backdrop: Backdrop) -> Mask:
     return openings
 
 
-def _pieces(labels):  # type: ignore[no-untyped-def]
+def _pieces(labels: NDArray[Any]) -> Iterator[tuple[tuple[slice, slice], Mask]]:
     for index, found in enumerate(ndi.find_objects(labels)):
         if found is None:
             continue
@@ -154,8 +157,10 @@ def fill_from(values: Float, known: Mask | Float) -> Float:
         total, weight = pyramid[-1]
         size = ((weight.shape[1] + 1) // 2, (weight.shape[0] + 1) // 2)
         pyramid.append(
-            (cv2.resize(total, size, interpolation=cv2.INTER_AREA),
-             cv2.resize(weight, size, interpolation=cv2.INTER_AREA))
+            (
+                cv2.resize(total, size, interpolation=cv2.INTER_AREA),
+                cv2.resize(weight, size, interpolation=cv2.INTER_AREA),
+            )
         )
     total, weight = pyramid.pop()
     filled = total / np.maximum(weight, 1e-6)[..., None]

@@ -5,6 +5,7 @@ drawings, documents and scientific data, none of which should be reachable from 
 """
 
 import hashlib
+import io
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path, PurePath
@@ -16,13 +17,27 @@ from numpy.typing import NDArray
 
 from zero_easel.core.colour import Encoded
 
-PIXEL_LIMIT = 200_000_000
-"""Pixels in the largest photo that is decoded: two 100-megapixel frames' worth."""
+PIXEL_LIMIT = 150_000_000
+"""Pixels in the largest photo that is decoded; the largest studio cameras give 150 megapixels."""
 BYTE_LIMIT = 500_000_000
 """Bytes in the largest file that is read."""
 
 RAW_SUFFIXES = frozenset({".dng", ".cr2", ".cr3", ".nef", ".nrw", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw"})
 PHOTO_SUFFIXES = frozenset({".jpg", ".jpeg", ".jpe", ".png", ".tif", ".tiff", ".webp"}) | RAW_SUFFIXES
+PICTURE_SUFFIXES = PHOTO_SUFFIXES | {
+    ".avif",
+    ".bmp",
+    ".eps",
+    ".gif",
+    ".heic",
+    ".heif",
+    ".jp2",
+    ".jxl",
+    ".psd",
+    ".svg",
+    ".tga",
+}
+"""Files that a person takes for pictures: what cannot be read among them is named, never passed over in silence."""
 _FORMATS = {"jpegload": "JPEG", "pngload": "PNG", "tiffload": "TIFF", "webpload": "WebP"}
 
 pyvips.operation_block_set("VipsForeignLoad", True)
@@ -186,8 +201,6 @@ def _visible_alpha(alpha: pyvips.Image | None) -> NDArray[np.uint8] | None:
 
 
 def _decode_raw(data: bytes, name: str) -> Photo:
-    import io
-
     try:
         with rawpy.imread(io.BytesIO(data)) as raw:
             _check_dimensions(raw.sizes.width, raw.sizes.height, name)

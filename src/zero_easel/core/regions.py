@@ -134,16 +134,16 @@ class _Merging:
             before = kept.get(other, (0.0, 0))
             border = (before[0] + total, before[1] + pixels)
             kept[other] = self._borders[other][keep] = border
-            heapq.heappush(
-                self._heap, (border[0] / border[1], min(keep, other), max(keep, other), border[1])
-            )
+            heapq.heappush(self._heap, (border[0] / border[1], min(keep, other), max(keep, other), border[1]))
 
 
 def _borders(basins: Labels, sharpness: Float, count: int) -> list[tuple[int, int, float, int]]:
     """(a, b, summed sharpness, pixels) for each pair of neighbouring basins, a < b."""
     keys, values = [], []
-    for here, there in (((slice(None), slice(0, -1)), (slice(None), slice(1, None))),
-                        ((slice(0, -1), slice(None)), (slice(1, None), slice(None)))):
+    for here, there in (
+        ((slice(None), slice(0, -1)), (slice(None), slice(1, None))),
+        ((slice(0, -1), slice(None)), (slice(1, None), slice(None))),
+    ):
         a, b = basins[here], basins[there]
         across = a != b
         low, high = np.minimum(a, b)[across].astype(np.int64), np.maximum(a, b)[across]
@@ -152,7 +152,4 @@ def _borders(basins: Labels, sharpness: Float, count: int) -> list[tuple[int, in
     unique, inverse = np.unique(np.concatenate(keys), return_inverse=True)
     totals = np.bincount(inverse, np.concatenate(values))
     pixels = np.bincount(inverse)
-    return [
-        (int(k) // count, int(k) % count, float(t), int(n))
-        for k, t, n in zip(unique, totals, pixels, strict=True)
-    ]
+    return [(int(k) // count, int(k) % count, float(t), int(n)) for k, t, n in zip(unique, totals, pixels, strict=True)]

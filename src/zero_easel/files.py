@@ -1,0 +1,25 @@
+"""Writing files so that there is never half a one."""
+
+import os
+import tempfile
+from pathlib import Path
+
+
+def write_atomically(path: Path, data: bytes, mode: int = 0o644) -> None:
+    """Write to a temporary name in the same folder, flush to disk, then rename. Raises OSError."""
+    handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=".part-")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        Path(temporary).chmod(mode)
+        Path(temporary).replace(path)
+    except BaseException:
+        Path(temporary).unlink(missing_ok=True)
+        raise
+
+
+def is_partial(path: Path) -> bool:
+    """Whether a file is what an interrupted write left behind."""
+    return path.name.startswith(".part-")

@@ -1,0 +1,1 @@
+"""Runs: mapping the pipeline over many photos, with progress, and picking up after an interruption."""

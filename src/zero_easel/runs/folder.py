@@ -1,0 +1,205 @@
+"""A run over a folder, as the command line asks for it: no library, the same pipeline."""
+
+import multiprocessing
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, TypeVar
+
+from zero_easel.core.catalog import Product, Shot
+from zero_easel.core.matching import Match, Matcher
+from zero_easel.core.naming import natural_key
+from zero_easel.core.photo import PICTURE_SUFFIXES
+from zero_easel.core.plan import Planned, find_clashes, plan_outputs
+from zero_easel.core.standard import Standard
+from zero_easel.files import write_atomically
+from zero_easel.pipeline import PictureError, one_thread_each, picture_of
+from zero_easel.runs.manifest import NAME, Row, write_manifest
+
+LEFT_OUT = "left out"
+T = TypeVar("T")
+
+
+class FolderError(Exception):
+    """A run that cannot start; nothing was written. The message is a sentence for the person who asked."""
+
+
+@dataclass(frozen=True)
+class FolderRun:
+    """A run that may start. photos and planned go together; left_out are photos that a shot list does not name."""
+
+    out: Path
+    standard: Standard
+    photos: list[Path]
+    planned: list[Planned]
+    left_out: list[Path]
+    absent: list[str]
+
+
+def list_photos(folder: Path, out: Path, recursive: bool) -> list[Path]:
+    """Picture files of a folder in natural order, without hidden files and without the output folder's."""
+    found = folder.rglob("*") if recursive else folder.iterdir()
+    photos = [
+        path
+        for path in found
+        if path.is_file()
+        and path.suffix.lower() in PICTURE_SUFFIXES
+        and not any(part.startswith(".") for part in path.relative_to(folder).parts)
+        and not path.resolve().is_relative_to(out.resolve())
+    ]
+    return sorted(photos, key=lambda p: natural_key(str(p.relative_to(folder))))
+
+
+def prepare(
+    folder: Path,
+    out: Path,
+    standard: Standard,
+    products: Sequence[Product],
+    shots: Sequence[Shot],
+    *,
+    recursive: bool = False,
+    replace: bool = False,
+) -> FolderRun:
+    """Find, match and name everything. Raises FolderError before a single byte is written."""
+    if not folder.is_dir():
+        raise FolderError(f"{folder} is not a folder.")
+    if out.resolve() == folder.resolve():
+        raise FolderError(f"{out} holds the photos; name another folder for the pictures.")
+    if out.exists() and not out.is_dir():
+        raise FolderError(f"{out} is a file, not a folder.")
+    photos = list_photos(folder, out, recursive)
+    if not photos:
+        deeper = "" if recursive else " Add --recursive to look in its folders."
+        raise FolderError(f"{folder} holds no photos.{deeper}")
+    run = _matched(photos, out, standard, products, shots)
+    clashes = find_clashes(run.planned)
+    if clashes:
+        named = _with_folders(clashes[0].originals, run, folder)
+        more = f" ({len(clashes) - 1} more like this.)" if len(clashes) > 1 else ""
+        raise FolderError(f"{clashes[0].output} would come from {' and '.join(named)}; nothing was written.{more}")
+    taken = [name for name in [*(p.output for p in run.planned), NAME] if (out / name).exists()]
+    if taken and not replace:
+        more = f" and {len(taken) - 1} more" if len(taken) > 1 else ""
+        raise FolderError(f"{taken[0]}{more} exists in {out} already; add --replace to write over it.")
+    return run
+
+
+def execute(run: FolderRun, jobs: int, on_row: Callable[[Row], None]) -> list[Row]:
+    """Make all pictures and the manifest; rows are in the order of the photos. A failed photo stops nothing.
+
+    Raises OSError if the output folder cannot be written.
+    """
+    run.out.mkdir(parents=True, exist_ok=True)
+    rows: dict[int, Row] = {}
+    work = ((index, (path, run.standard, run.out / run.planned[index].output)) for index, path in enumerate(run.photos))
+    for index, result in map_processes(_make, work, jobs):
+        rows[index] = _row(run.planned[index], run.photos[index], result)
+        on_row(rows[index])
+    left_out = [_left_out(path) for path in run.left_out]
+    in_order = [rows[index] for index in sorted(rows)] + left_out
+    write_atomically(run.out / NAME, write_manifest(in_order))
+    return in_order
+
+
+def map_processes(
+    function: Callable[..., T], work: Iterable[tuple[int, tuple[Any, ...]]], jobs: int
+) -> Iterator[tuple[int, T | Exception]]:
+    """Results of function(*arguments) as they come, at most two in hand for each process.
+
+    Whatever the function raises is the result of that piece of work alone. If a process dies, for want of memory
+    as a rule, the pieces in hand are tried once more, one at a time, so that only the culprit fails.
+    """
+    pool = _pool(jobs)
+    waiting: dict[Future[T], tuple[int, tuple[Any, ...]]] = {}
+    again: list[tuple[int, tuple[Any, ...]]] = []
+    source = iter(work)
+    try:
+        while True:
+            while len(waiting) < 2 * jobs and (piece := next(source, None)) is not None:
+                try:
+                    waiting[pool.submit(function, *piece[1])] = piece
+                except BrokenProcessPool:
+                    again.append(piece)
+                    break
+            if not waiting and not again:
+                return
+            ready, _ = wait(waiting, return_when=FIRST_COMPLETED)
+            for future in ready:
+                index, arguments = waiting.pop(future)
+                error = future.exception()
+                if isinstance(error, BrokenProcessPool):
+                    again.append((index, arguments))
+                elif error is not None and not isinstance(error, Exception):
+                    raise error
+                else:
+                    yield index, error if error is not None else future.result()
+            if again and not waiting:
+                pool.shutdown()
+                for index, arguments in again:
+                    yield index, _alone(function, arguments)
+                again.clear()
+                pool = _pool(jobs)
+    finally:
+        pool.shutdown(cancel_futures=True)
+
+
+def _pool(jobs: int) -> ProcessPoolExecutor:
+    return ProcessPoolExecutor(jobs, multiprocessing.get_context("spawn"), one_thread_each)
+
+
+def _alone(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Exception:
+    with _pool(1) as pool:
+        try:
+            return pool.submit(function, *arguments).result()
+        except Exception as error:
+            return error
+
+
+def _matched(
+    photos: list[Path], out: Path, standard: Standard, products: Sequence[Product], shots: Sequence[Shot]
+) -> FolderRun:
+    matcher = Matcher(products, shots)
+    matches = {path: matcher.match(path.name) for path in photos}
+    taken = [path for path in photos if matches[path].listed]
+    named: list[tuple[str, Match]] = [(path.name, matches[path]) for path in taken]
+    planned = plan_outputs(named, {p.code: p for p in products}, standard.deliverable)
+    present = {path.name.casefold() for path in photos}
+    absent = [shot.filename for shot in shots if shot.filename.casefold() not in present]
+    return FolderRun(out, standard, taken, planned, [p for p in photos if not matches[p].listed], absent)
+
+
+def _with_folders(originals: list[str], run: FolderRun, folder: Path) -> list[str]:
+    """File names with their folders: in a recursive run two sources may be called the same."""
+    paths = [p for p, planned in zip(run.photos, run.planned, strict=True) if planned.original in originals]
+    return [str(path.relative_to(folder)) for path in paths]
+
+
+def _make(path: Path, standard: Standard, target: Path) -> tuple[int, int, int, str, list[str]]:
+    picture = picture_of(path, standard)
+    write_atomically(target, picture.data)
+    return picture.width, picture.height, len(picture.data), picture.sha256, picture.notes
+
+
+def _row(planned: Planned, path: Path, result: tuple[int, int, int, str, list[str]] | Exception) -> Row:
+    if isinstance(result, Exception):
+        return Row(path.name, planned.code, planned.view, "", 0, 0, 0, "", "failed", reason_of(result, path.name))
+    width, height, size, sha256, notes = result
+    message = "; ".join([planned.note, *notes] if planned.note else notes)
+    return Row(path.name, planned.code, planned.view, planned.output, width, height, size, sha256, "done", message)
+
+
+def _left_out(path: Path) -> Row:
+    return Row(path.name, "", "", "", 0, 0, 0, "", LEFT_OUT, "not on the shot list")
+
+
+def reason_of(error: Exception, name: str) -> str:
+    """What to tell a person about anything that went wrong with one photo."""
+    if isinstance(error, PictureError):
+        return str(error)
+    if isinstance(error, MemoryError | BrokenProcessPool):
+        return f"{name} needs more memory than this computer has free."
+    if isinstance(error, OSError):
+        return f"{name}: the picture could not be written ({error.strerror or error})."
+    return f"{name} could not be worked on: {type(error).__name__}: {error}"
