@@ -1,7 +1,6 @@
 """The command line: thin over the same services as the pages."""
 
 import json
-import os
 import sys
 import time
 from pathlib import Path
@@ -18,8 +17,10 @@ from zero_easel.core.photo import PhotoError, read_photo
 from zero_easel.core.standard import Standard, StandardError, read_standard, write_standard
 from zero_easel.files import write_atomically
 from zero_easel.pipeline import clear
-from zero_easel.runs.folder import LEFT_OUT, FolderError, execute, map_processes, prepare
+from zero_easel.runs.folder import LEFT_OUT, FolderError, execute, prepare
 from zero_easel.runs.manifest import Row
+from zero_easel.runs.processes import map_processes, reason_of
+from zero_easel.settings import available_cores
 
 app = typer.Typer(
     add_completion=False,
@@ -33,7 +34,7 @@ _err = Console(stderr=True, soft_wrap=True, highlight=False, markup=False)
 Jobs = Annotated[int, typer.Option(min=1, max=256, help="Photos worked on at once.")]
 Port = Annotated[int, typer.Option(min=0, max=65535, help="Port on 127.0.0.1; the next free one if it is taken.")]
 Data = Annotated[Path | None, typer.Option(help="Folder for everything the application keeps.")]
-_CORES = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+_CORES = available_cores()
 
 
 class UsageError(Exception):
@@ -171,8 +172,6 @@ def _in_order(results: Any, photos: list[Path]) -> Any:
 
 
 def _failed(path: Path, error: Exception) -> dict[str, Any]:
-    from zero_easel.runs.folder import reason_of
-
     reason = str(error) if isinstance(error, PhotoError) else reason_of(error, path.name)
     return {
         "photo": str(path),

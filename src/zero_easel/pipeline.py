@@ -1,7 +1,6 @@
 """The unit of work: one photo and a standard -> one finished picture. Deterministic, without database or clock."""
 
 import hashlib
-import os
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -60,11 +59,3 @@ def picture_of(path: Path, standard: Standard) -> Picture:
         return finish(clear(read_photo(path)), standard, path.name)
     except PhotoError as error:
         raise PictureError(str(error)) from error
-
-
-def one_thread_each() -> None:
-    """For worker processes: the photos are the parallel part, so the libraries stay on one thread."""
-    import cv2
-
-    os.environ["VIPS_CONCURRENCY"] = "1"
-    cv2.setNumThreads(1)

@@ -91,19 +91,20 @@ def digest_of(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-def read_photo(path: Path) -> Photo:
-    """Read one camera file from disk.
+def read_photo(path: Path, name: str = "") -> Photo:
+    """Read one camera file from disk; name is what messages call it, the file's own if empty.
 
     Raises PhotoError if it cannot be read, is no picture, is damaged, or is larger than the limits.
     """
+    name = name or path.name
     try:
         size = path.stat().st_size
         if size > BYTE_LIMIT:
-            raise PhotoError(f"{path.name} is {size / 1e6:.0f} MB; files up to {BYTE_LIMIT / 1e6:.0f} MB are read.")
+            raise PhotoError(f"{name} is {size / 1e6:.0f} MB; files up to {BYTE_LIMIT / 1e6:.0f} MB are read.")
         data = path.read_bytes()
     except OSError as error:
-        raise PhotoError(f"{path.name} cannot be read: {error.strerror or error}.") from error
-    return decode_photo(data, path.name)
+        raise PhotoError(f"{name} cannot be read: {error.strerror or error}.") from error
+    return decode_photo(data, name)
 
 
 def decode_photo(data: bytes, name: str) -> Photo:

@@ -1,12 +1,8 @@
 """A run over a folder, as the command line asks for it: no library, the same pipeline."""
 
-import multiprocessing
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
-from concurrent.futures.process import BrokenProcessPool
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, TypeVar
 
 from zero_easel.core.catalog import Product, Shot
 from zero_easel.core.matching import Match, Matcher
@@ -15,11 +11,11 @@ from zero_easel.core.photo import PICTURE_SUFFIXES
 from zero_easel.core.plan import Planned, find_clashes, plan_outputs
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically
-from zero_easel.pipeline import PictureError, one_thread_each, picture_of
+from zero_easel.pipeline import picture_of
 from zero_easel.runs.manifest import NAME, Row, write_manifest
+from zero_easel.runs.processes import map_processes, reason_of
 
 LEFT_OUT = "left out"
-T = TypeVar("T")
 
 
 class FolderError(Exception):
@@ -103,60 +99,6 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[Row], None]) -> list[Ro
     return in_order
 
 
-def map_processes(
-    function: Callable[..., T], work: Iterable[tuple[int, tuple[Any, ...]]], jobs: int
-) -> Iterator[tuple[int, T | Exception]]:
-    """Results of function(*arguments) as they come, at most two in hand for each process.
-
-    Whatever the function raises is the result of that piece of work alone. If a process dies, for want of memory
-    as a rule, the pieces in hand are tried once more, one at a time, so that only the culprit fails.
-    """
-    pool = _pool(jobs)
-    waiting: dict[Future[T], tuple[int, tuple[Any, ...]]] = {}
-    again: list[tuple[int, tuple[Any, ...]]] = []
-    source = iter(work)
-    try:
-        while True:
-            while len(waiting) < 2 * jobs and (piece := next(source, None)) is not None:
-                try:
-                    waiting[pool.submit(function, *piece[1])] = piece
-                except BrokenProcessPool:
-                    again.append(piece)
-                    break
-            if not waiting and not again:
-                return
-            ready, _ = wait(waiting, return_when=FIRST_COMPLETED)
-            for future in ready:
-                index, arguments = waiting.pop(future)
-                error = future.exception()
-                if isinstance(error, BrokenProcessPool):
-                    again.append((index, arguments))
-                elif error is not None and not isinstance(error, Exception):
-                    raise error
-                else:
-                    yield index, error if error is not None else future.result()
-            if again and not waiting:
-                pool.shutdown()
-                for index, arguments in again:
-                    yield index, _alone(function, arguments)
-                again.clear()
-                pool = _pool(jobs)
-    finally:
-        pool.shutdown(cancel_futures=True)
-
-
-def _pool(jobs: int) -> ProcessPoolExecutor:
-    return ProcessPoolExecutor(jobs, multiprocessing.get_context("spawn"), one_thread_each)
-
-
-def _alone(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Exception:
-    with _pool(1) as pool:
-        try:
-            return pool.submit(function, *arguments).result()
-        except Exception as error:
-            return error
-
-
 def _matched(
     photos: list[Path], out: Path, standard: Standard, products: Sequence[Product], shots: Sequence[Shot]
 ) -> FolderRun:
@@ -192,14 +134,3 @@ def _row(planned: Planned, path: Path, result: tuple[int, int, int, str, list[st
 
 def _left_out(path: Path) -> Row:
     return Row(path.name, "", "", "", 0, 0, 0, "", LEFT_OUT, "not on the shot list")
-
-
-def reason_of(error: Exception, name: str) -> str:
-    """What to tell a person about anything that went wrong with one photo."""
-    if isinstance(error, PictureError):
-        return str(error)
-    if isinstance(error, MemoryError | BrokenProcessPool):
-        return f"{name} needs more memory than this computer has free."
-    if isinstance(error, OSError):
-        return f"{name}: the picture could not be written ({error.strerror or error})."
-    return f"{name} could not be worked on: {type(error).__name__}: {error}"

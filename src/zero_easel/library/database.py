@@ -1,0 +1,54 @@
+"""The SQLite file: opening, migrating, and sessions."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import create_engine, event
+from sqlalchemy.engine import Engine
+from sqlalchemy.orm import Session, sessionmaker
+
+_MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+class Database:
+    """The application's SQLite file in WAL mode, so that pages read while a run writes."""
+
+    def __init__(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self.url = f"sqlite:///{path}"
+        self.engine: Engine = create_engine(self.url, connect_args={"timeout": 30})
+        event.listen(self.engine, "connect", _prepare)
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    def migrate(self) -> None:
+        """Bring the tables to the newest revision."""
+        command.upgrade(alembic_config(self.url), "head")
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """A session that commits at the end of the block and rolls back if it raises."""
+        with self._sessions.begin() as session:
+            yield session
+
+    def close(self) -> None:
+        """Release all connections."""
+        self.engine.dispose()
+
+
+def alembic_config(url: str) -> Config:
+    """Alembic's settings for the migrations that ship in the package."""
+    config = Config()
+    config.set_main_option("script_location", str(_MIGRATIONS))
+    config.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
+    return config
+
+
+def _prepare(connection: Any, _record: Any) -> None:
+    cursor = connection.cursor()
+    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON"):
+        cursor.execute(f"PRAGMA {pragma}")
+    cursor.close()

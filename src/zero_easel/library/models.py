@@ -1,0 +1,166 @@
+"""The tables."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+def now() -> datetime:
+    """The present in UTC, without zone, as the tables keep it."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Base(DeclarativeBase):
+    """Parent of all tables."""
+
+
+class StandardRow(Base):
+    """A shop's standard. rules: the core model as JSON. frozen: a run used this version, so a change opens the next."""
+
+    __tablename__ = "standard"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    version: Mapped[int] = mapped_column(default=1)
+    frozen: Mapped[bool] = mapped_column(default=False)
+    rules: Mapped[dict[str, Any]] = mapped_column(JSON)
+    updated: Mapped[datetime] = mapped_column(default=now)
+
+
+class ProductRow(Base):
+    """One row of the catalog, sizes in mm."""
+
+    __tablename__ = "product"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    code: Mapped[str] = mapped_column(String(200), unique=True)
+    name: Mapped[str] = mapped_column(default="")
+    category: Mapped[str] = mapped_column(default="")
+    ean: Mapped[str] = mapped_column(default="", index=True)
+    width_mm: Mapped[float | None]
+    height_mm: Mapped[float | None]
+    depth_mm: Mapped[float | None]
+    colour: Mapped[str] = mapped_column(default="")
+
+
+class Original(Base):
+    """Facts of a file in the vault. error: why it gives no picture, or ""."""
+
+    __tablename__ = "original"
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    bytes: Mapped[int]
+    format: Mapped[str] = mapped_column(default="")
+    width: Mapped[int] = mapped_column(default=0)
+    height: Mapped[int] = mapped_column(default=0)
+    bits: Mapped[int] = mapped_column(default=0)
+    orientation: Mapped[int] = mapped_column(default=1)
+    profile: Mapped[str] = mapped_column(default="")
+    density: Mapped[float] = mapped_column(default=0.0)
+    taken: Mapped[datetime | None]
+    error: Mapped[str] = mapped_column(default="")
+
+
+class CutoutRow(Base):
+    """A stored cutout. key: digest of all that it depends on. Box and bounds in px of the upright photo."""
+
+    __tablename__ = "cutout"
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    confidence: Mapped[float]
+    flags: Mapped[list[Any]] = mapped_column(JSON)
+    left: Mapped[int]
+    top: Mapped[int]
+    width: Mapped[int]
+    height: Mapped[int]
+    bounds: Mapped[list[float] | None] = mapped_column(JSON)
+    seconds: Mapped[float]
+
+
+class Shoot(Base):
+    """A batch of photos that belong together."""
+
+    __tablename__ = "shoot"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    created: Mapped[datetime] = mapped_column(default=now)
+    standard_id: Mapped[int] = mapped_column(ForeignKey("standard.id"))
+    standard: Mapped[StandardRow] = relationship()
+
+
+class ShotRow(Base):
+    """One row of a shoot's shot list; it waits here for photos that come in later."""
+
+    __tablename__ = "shot"
+    __table_args__ = (UniqueConstraint("shoot_id", "filename"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id", ondelete="CASCADE"))
+    filename: Mapped[str]
+    code: Mapped[str]
+    view: Mapped[str] = mapped_column(default="")
+
+
+class Photo(Base):
+    """A photo of a shoot. clearing: waiting, done, failed, or "" for a file that gives no picture.
+
+    why: how code and view came about. by_hand: a person said so, nothing automatic changes it. left_out: stays out
+    of runs; listed: False if the shoot has a shot list that does not name it. accepted: a person has seen the cutout.
+    """
+
+    __tablename__ = "photo"
+    __table_args__ = (Index("ix_photo_shoot_name", "shoot_id", "name"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id", ondelete="CASCADE"))
+    digest: Mapped[str] = mapped_column(ForeignKey("original.digest"), index=True)
+    name: Mapped[str]
+    added: Mapped[datetime] = mapped_column(default=now)
+    code: Mapped[str] = mapped_column(default="", index=True)
+    view: Mapped[str] = mapped_column(default="")
+    why: Mapped[str] = mapped_column(default="")
+    by_hand: Mapped[bool] = mapped_column(default=False)
+    listed: Mapped[bool] = mapped_column(default=True)
+    left_out: Mapped[bool] = mapped_column(default=False)
+    clearing: Mapped[str] = mapped_column(String(10), default="", index=True)
+    problem: Mapped[str] = mapped_column(default="")
+    cutout_key: Mapped[str | None] = mapped_column(ForeignKey("cutout.key"))
+    accepted: Mapped[bool] = mapped_column(default=False)
+    original: Mapped[Original] = relationship(lazy="joined")
+    cutout: Mapped[CutoutRow | None] = relationship(lazy="joined")
+
+
+class Run(Base):
+    """One execution of a version of a standard over a shoot. state: running, paused, stopped, interrupted, done."""
+
+    __tablename__ = "run"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"), index=True)
+    standard_version: Mapped[int]
+    rules: Mapped[dict[str, Any]] = mapped_column(JSON)
+    state: Mapped[str] = mapped_column(String(12), default="running", index=True)
+    note: Mapped[str] = mapped_column(default="")
+    created: Mapped[datetime] = mapped_column(default=now)
+    ended: Mapped[datetime | None]
+    # When the present stretch began and what was done by then: the pace must not count pauses.
+    resumed: Mapped[datetime] = mapped_column(default=now)
+    done_before: Mapped[int] = mapped_column(default=0)
+    shoot: Mapped[Shoot] = relationship()
+
+
+class PictureRow(Base):
+    """One output of a run. state: waiting, working, done, failed, left out."""
+
+    __tablename__ = "picture"
+    __table_args__ = (Index("ix_picture_run_state", "run_id", "state"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"))
+    photo_id: Mapped[int] = mapped_column(ForeignKey("photo.id"))
+    original: Mapped[str]
+    code: Mapped[str] = mapped_column(default="")
+    view: Mapped[str] = mapped_column(default="")
+    output: Mapped[str] = mapped_column(default="")
+    state: Mapped[str] = mapped_column(String(10), default="waiting")
+    width: Mapped[int] = mapped_column(default=0)
+    height: Mapped[int] = mapped_column(default=0)
+    bytes: Mapped[int] = mapped_column(default=0)
+    sha256: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
+    message: Mapped[str] = mapped_column(default="")
+    run: Mapped[Run] = relationship()
+    photo: Mapped[Photo] = relationship()

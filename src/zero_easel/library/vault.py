@@ -1,0 +1,68 @@
+"""Files that the application keeps: originals by content digest, written once and never again; all else derived."""
+
+import hashlib
+from pathlib import Path
+
+from zero_easel.core.cutout import ENGINE, CutoutOptions
+from zero_easel.core.photo import digest_of
+from zero_easel.files import is_partial, write_atomically
+
+
+class Vault:
+    """One folder: originals/, derived/ (may be deleted at any time) and runs/ (one folder of pictures each)."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        self._originals = root / "originals"
+        self._derived = root / "derived"
+        self._runs = root / "runs"
+
+    def prepare(self) -> None:
+        """Make the folders, and sweep away what an interrupted write left behind."""
+        for folder in (self._originals, self._derived, self._runs):
+            folder.mkdir(parents=True, exist_ok=True)
+            for path in folder.rglob(".part-*"):
+                if is_partial(path):
+                    path.unlink(missing_ok=True)
+
+    def keep(self, data: bytes) -> str:
+        """Store an original unchanged and read-only; returns its digest. Content that is there already stays."""
+        digest = digest_of(data)
+        path = self.original(digest)
+        if not path.exists():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            write_atomically(path, data, mode=0o444)
+        return digest
+
+    def original(self, digest: str) -> Path:
+        """Where the original of a digest lies."""
+        return self._originals / digest[:2] / digest
+
+    def thumbnail(self, digest: str) -> Path:
+        """Where the small picture of an original lies."""
+        return self._folder("thumbnails", digest) / f"{digest}.webp"
+
+    def large(self, digest: str) -> Path:
+        """Where the screen-sized picture of an original lies."""
+        return self._folder("large", digest) / f"{digest}.jpg"
+
+    def cutout(self, key: str) -> Path:
+        """Where a cutout's pixels lie; its facts and previews lie beside it."""
+        return self._folder("cutouts", key) / f"{key}.png"
+
+    def preview(self, key: str, kind: str) -> Path:
+        """Where a reduced cutout lies; kind is "small" or "large"."""
+        return self._folder("cutouts", key) / f"{key}.{kind}.webp"
+
+    def run(self, run_id: int) -> Path:
+        """Folder of a run's pictures."""
+        return self._runs / str(run_id)
+
+    def _folder(self, kind: str, key: str) -> Path:
+        return self._derived / kind / key[:2]
+
+
+def cutout_key(digest: str, options: CutoutOptions | None = None) -> str:
+    """Digest of everything that a cutout depends on: the original, the engine's version, the options."""
+    rules = (options or CutoutOptions()).model_dump_json()
+    return hashlib.sha256(f"{digest} {ENGINE} {rules}".encode()).hexdigest()

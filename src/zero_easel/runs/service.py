@@ -1,0 +1,177 @@
+"""Runs as people ask for them: start, pause, stop, continue, progress, archive."""
+
+import zipfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from zero_easel.core.plan import Planned
+from zero_easel.library.models import Photo, PictureRow, Run, Shoot, now
+from zero_easel.library.shoots import photos_of, plan_shoot
+from zero_easel.library.vault import Vault
+from zero_easel.runs.manifest import NAME, Row, write_manifest
+
+UNDER_WAY = ("running", "paused")
+RESTING = ("paused", "stopped", "interrupted")
+
+
+class RunError(Exception):
+    """A run that cannot start or go on, with the reason in a sentence."""
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Where a run stands. seconds_left: expected to its end, None while unknown or at rest."""
+
+    state: str
+    total: int
+    done: int
+    failed: int
+    left_out: int
+    seconds_left: float | None
+    note: str
+
+    @property
+    def remaining(self) -> int:
+        """Pictures still to be made."""
+        return self.total - self.done - self.failed
+
+    @property
+    def running(self) -> bool:
+        """Whether it is going on by itself."""
+        return self.state == "running"
+
+    @property
+    def can_continue(self) -> bool:
+        """Whether a person may take it up again."""
+        return self.state in RESTING
+
+
+def start_run(session: Session, shoot: Shoot) -> Run:
+    """Plan and queue a run over a shoot with the standard as it is now, and freeze that version.
+
+    Raises RunError if nothing can be made, if two outputs would share a name, or if a run is under way.
+    """
+    if session.scalar(select(Run.id).where(Run.shoot_id == shoot.id, Run.state.in_(UNDER_WAY))):
+        raise RunError("A run over this shoot is under way.")
+    planned, clashes = plan_shoot(session, shoot)
+    if clashes:
+        raise RunError(f"{clashes[0]}. Give them different views or change the name pattern.")
+    if not planned:
+        raise RunError("No photo of this shoot can be made into a picture.")
+    shoot.standard.frozen = True
+    run = Run(shoot_id=shoot.id, standard_version=shoot.standard.version, rules=shoot.standard.rules)
+    session.add(run)
+    session.flush()
+    plans = {photo.id: plan for photo, plan in planned}
+    session.add_all(_row_for(run.id, photo, plans.get(photo.id)) for photo in photos_of(session, shoot.id))
+    session.flush()
+    return run
+
+
+def set_state(session: Session, run: Run, state: str) -> None:
+    """Pause ("paused"), stop ("stopped") or take up again ("running"). Raises RunError if it is at its end.
+
+    Pictures in hand are still finished; a stopped run keeps what it made and can be taken up again.
+    """
+    if run.state == "done":
+        raise RunError("This run has ended.")
+    if state == "running" and run.state in RESTING:
+        counts = _counts(session, run.id)
+        run.resumed, run.done_before, run.note = now(), counts.get("done", 0) + counts.get("failed", 0), ""
+    run.state = state
+    run.ended = now() if state == "stopped" else None
+
+
+def finish_if_through(session: Session, run_id: int) -> bool:
+    """Mark a run as done once nothing of it is waiting or in hand; returns whether that is so."""
+    counts = _counts(session, run_id)
+    if counts.get("waiting", 0) or counts.get("working", 0):
+        return False
+    session.execute(update(Run).where(Run.id == run_id).values(state="done", ended=now(), note=""))
+    return True
+
+
+def progress_of(session: Session, run: Run) -> Progress:
+    """Counts and the expected time to the end, from the pace since the run was last taken up."""
+    counts = _counts(session, run.id)
+    done, failed = counts.get("done", 0), counts.get("failed", 0)
+    total = sum(counts.values()) - counts.get("left out", 0)
+    made = done + failed - run.done_before
+    left = None
+    if run.state == "running" and made > 0:
+        left = (now() - run.resumed).total_seconds() / made * (total - done - failed)
+    return Progress(run.state, total, done, failed, counts.get("left out", 0), left, run.note)
+
+
+def recover(session: Session, vault: Vault) -> list[int]:
+    """After a restart: whatever was under way is interrupted, pictures in hand wait again; returns those runs."""
+    session.execute(update(PictureRow).where(PictureRow.state == "working").values(state="waiting"))
+    runs = session.scalars(select(Run).where(Run.state == "running")).all()
+    for run in runs:
+        _check_files(session, vault, run)
+        if finish_if_through(session, run.id):
+            continue
+        at = progress_of(session, run)
+        run.state = "interrupted"
+        run.note = (
+            f"The application ended while this run was under way. {at.done} of {at.total} pictures are finished and "
+            f"kept, {at.remaining} remain. Continue makes the rest."
+        )
+    return [run.id for run in runs if run.state == "interrupted"]
+
+
+def pictures_of(session: Session, run_id: int) -> list[PictureRow]:
+    """All outputs of a run in shooting order."""
+    return list(session.scalars(select(PictureRow).where(PictureRow.run_id == run_id).order_by(PictureRow.id)))
+
+
+def latest_run(session: Session, shoot_id: int) -> Run | None:
+    """The newest run over a shoot."""
+    return session.scalar(select(Run).where(Run.shoot_id == shoot_id).order_by(Run.id.desc()).limit(1))
+
+
+def manifest_of(session: Session, run_id: int) -> bytes:
+    """manifest.csv of a run as it stands."""
+    return write_manifest(
+        Row(p.original, p.code, p.view, p.output if p.state == "done" else "", p.width, p.height, p.bytes, p.sha256,
+            p.state, "; ".join(text for text in (p.note, p.message) if text))
+        for p in pictures_of(session, run_id)
+    )  # fmt: skip
+
+
+def write_archive(session: Session, vault: Vault, run_id: int, target: Path) -> None:
+    """ZIP of all finished pictures and manifest.csv. The pictures are compressed already and only stored."""
+    with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED) as archive:
+        for picture in pictures_of(session, run_id):
+            if picture.state == "done":
+                archive.write(vault.run(run_id) / picture.output, picture.output)
+        archive.writestr(NAME, manifest_of(session, run_id))
+
+
+def _row_for(run_id: int, photo: Photo, plan: Planned | None) -> PictureRow:
+    row = PictureRow(run_id=run_id, photo_id=photo.id, original=photo.name, code=photo.code, view=photo.view)
+    if plan is not None:
+        row.output, row.view, row.note = plan.output, plan.view, plan.note
+    elif photo.original.error:
+        row.state, row.message = "failed", photo.problem or photo.original.error
+    else:
+        row.state = "left out"
+        row.message = "left out by hand" if photo.left_out else "not on the shot list"
+    return row
+
+
+def _counts(session: Session, run_id: int) -> dict[str, int]:
+    query = select(PictureRow.state, func.count()).where(PictureRow.run_id == run_id).group_by(PictureRow.state)
+    return {state: count for state, count in session.execute(query)}
+
+
+def _check_files(session: Session, vault: Vault, run: Run) -> None:
+    """A picture counts as done only while its file is there in full."""
+    for picture in pictures_of(session, run.id):
+        path = vault.run(run.id) / picture.output
+        if picture.state == "done" and not (path.is_file() and path.stat().st_size == picture.bytes):
+            picture.state = "waiting"
+    session.flush()

@@ -1,0 +1,26 @@
+"""Settings from the environment (ZERO_EASEL_...), each with a sane default."""
+
+import os
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+def _default_data() -> Path:
+    base = os.environ.get("XDG_DATA_HOME", "")
+    return (Path(base) if base else Path.home() / ".local" / "share") / "zero-easel"
+
+
+def available_cores() -> int:
+    """Processor cores that this process may use."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+
+
+class Settings(BaseSettings):
+    """data: folder for everything that is kept. jobs: photos worked on at once. upload_mb: largest request body."""
+
+    model_config = SettingsConfigDict(env_prefix="ZERO_EASEL_", frozen=True)
+    data: Path = Field(default_factory=_default_data)
+    jobs: int = Field(default_factory=available_cores, ge=1, le=256)
+    upload_mb: int = Field(default=500, ge=1)

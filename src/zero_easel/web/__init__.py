@@ -1,0 +1,1 @@
+"""The pages: one module per screen, thin over the services."""

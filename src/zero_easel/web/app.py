@@ -1,0 +1,43 @@
+"""Puts the application together."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.responses import PlainTextResponse, Response
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+
+from zero_easel.web import bring_in, clearing, deliver, matching, media, products, runs, shoots, standards
+from zero_easel.web.page import is_partial, show
+from zero_easel.web.security import Guard
+from zero_easel.workbench import Workbench
+
+_STATIC = Path(__file__).parent / "static"
+
+
+def create_app(bench: Workbench) -> FastAPI:
+    """The web application over a workbench, which it opens when it starts and closes when it ends."""
+
+    @asynccontextmanager
+    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+        bench.open()
+        yield
+        bench.close()
+
+    app = FastAPI(title="Zero Easel", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
+    app.state.bench = bench
+    app.mount("/static", StaticFiles(directory=_STATIC), name="static")
+    for screen in (shoots, bring_in, matching, clearing, standards, deliver, runs, products, media):
+        app.include_router(screen.router)
+    app.add_exception_handler(HTTPException, _sorry)
+    app.add_middleware(Guard, upload_bytes=bench.settings.upload_mb * 1_000_000)
+    return app
+
+
+async def _sorry(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    if is_partial(request):
+        return PlainTextResponse(str(error.detail), error.status_code)
+    return show(request, "sorry.html", error.status_code, reason=error.detail)

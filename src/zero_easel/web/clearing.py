@@ -1,0 +1,97 @@
+"""Clear: the wall of cutouts, doubtful ones first, and one of them large."""
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from zero_easel.library.models import Photo, Shoot
+from zero_easel.library.shoots import photos_of, takes_part
+from zero_easel.library.standards import rules_of
+from zero_easel.web.page import Db, PhotoById, ShootById, doubtful, show, stages
+
+router = APIRouter()
+_SHELF_HEIGHT, _SHELF_WIDTH = 150, 200
+
+
+@router.get("/shoots/{shoot_id}/clear")
+def clear_page(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
+    """Cutouts on shelves."""
+    return show(request, "clear.html", **_wall(session, shoot))
+
+
+@router.get("/shoots/{shoot_id}/clear/wall")
+def clear_wall(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
+    """The shelves alone, asked for again while clearing goes on."""
+    return show(request, "_wall.html", **_wall(session, shoot))
+
+
+@router.post("/photos/{photo_id}/accept")
+def accept(request: Request, session: Db, photo: PhotoById) -> Response:
+    """Accept a cutout as it is, or take that back."""
+    photo.accepted = not photo.accepted
+    session.flush()
+    return _after(request, session, photo)
+
+
+@router.post("/photos/{photo_id}/leave-out-doubtful")
+def leave_out_doubtful(request: Request, session: Db, photo: PhotoById) -> Response:
+    """Leave a photo whose cutout is no good out of runs."""
+    photo.left_out = True
+    session.flush()
+    return _after(request, session, photo)
+
+
+@router.post("/shoots/{shoot_id}/accept-all")
+def accept_all(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
+    """Accept all cutouts that wait for a look."""
+    for photo in photos_of(session, shoot.id):
+        photo.accepted = photo.accepted or doubtful(photo)
+    session.flush()
+    return clear_wall(request, session, shoot)
+
+
+@router.get("/photos/{photo_id}")
+def look(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
+    """One cutout large, over its original."""
+    shoot = session.get_one(Shoot, photo.shoot_id)
+    order = [p.id for p in _in_order(photos_of(session, shoot.id))]
+    at = order.index(photo.id) if photo.id in order else -1
+    return show(
+        request, "look.html", shoot=shoot, photo=photo, ground=rules_of(shoot.standard).canvas.ground,
+        previous=order[at - 1] if at > 0 else None,
+        following=order[at + 1] if 0 <= at < len(order) - 1 else None,
+        position=at + 1, count=len(order),
+    )  # fmt: skip
+
+
+def shelf_size(photo: Photo) -> tuple[int, int]:
+    """Width and height of a cutout on a shelf, px: contained in the shelf's box, never cropped."""
+    assert photo.cutout is not None
+    scale = min(_SHELF_HEIGHT / photo.cutout.height, _SHELF_WIDTH / photo.cutout.width)
+    return max(1, round(photo.cutout.width * scale)), max(1, round(photo.cutout.height * scale))
+
+
+def _after(request: Request, session: Db, photo: Photo) -> Response:
+    shoot = session.get_one(Shoot, photo.shoot_id)
+    if request.headers.get("hx-request") == "true":
+        return clear_wall(request, session, shoot)
+    following = next((p for p in _in_order(photos_of(session, shoot.id)) if doubtful(p)), None)
+    return RedirectResponse(f"/photos/{following.id}" if following else f"/shoots/{shoot.id}/clear", 303)
+
+
+def _wall(session: Db, shoot: Shoot) -> dict[str, object]:
+    photos = _in_order(photos_of(session, shoot.id))
+    waiting = [p for p in photos if p.clearing == "waiting"]
+    look_at = [p for p in photos if doubtful(p)]
+    ready = [p for p in photos if p.cutout is not None and p.clearing == "done" and not doubtful(p)]
+    return {
+        "shoot": shoot, "marks": stages(session, shoot), "stage": "clear", "look_at": look_at, "ready": ready,
+        "waiting": waiting, "total": len(photos), "shelf_size": shelf_size,
+        "ground": rules_of(shoot.standard).canvas.ground,
+    }  # fmt: skip
+
+
+def _in_order(photos: list[Photo]) -> list[Photo]:
+    """All that take part, the least certain first, then in shooting order."""
+    part = [p for p in photos if takes_part(p)]
+    first = sorted((p for p in part if doubtful(p)), key=lambda p: p.cutout.confidence if p.cutout else 0.0)
+    return first + [p for p in part if not doubtful(p)]

@@ -1,0 +1,56 @@
+"""Pictures for the pages. What is named by a digest never changes and may be kept by the browser for good."""
+
+import re
+from pathlib import Path
+
+from fastapi import APIRouter, HTTPException
+from fastapi.responses import FileResponse
+
+from zero_easel.library.models import PictureRow
+from zero_easel.web.page import Bench, Db, found
+
+router = APIRouter()
+_FOR_GOOD = {"Cache-Control": "private, max-age=31536000, immutable"}
+_TYPES = {".jpg": "image/jpeg", ".png": "image/png", ".webp": "image/webp"}
+
+
+@router.get("/media/thumbnail/{digest}.webp")
+def thumbnail(bench: Bench, digest: str) -> FileResponse:
+    """A photo, small."""
+    return _file(bench.vault.thumbnail(_digest(digest)))
+
+
+@router.get("/media/large/{digest}.jpg")
+def large(bench: Bench, digest: str) -> FileResponse:
+    """A photo at screen size."""
+    return _file(bench.vault.large(_digest(digest)))
+
+
+@router.get("/media/cutout/{key}/{kind}.webp")
+def cutout(bench: Bench, key: str, kind: str) -> FileResponse:
+    """A cutout with its transparency, reduced."""
+    if kind not in ("small", "large"):
+        raise HTTPException(404, "There is no such picture.")
+    return _file(bench.vault.preview(_digest(key), kind))
+
+
+@router.get("/media/picture/{picture_id}")
+def picture(session: Db, bench: Bench, picture_id: int) -> FileResponse:
+    """A finished picture as it is delivered."""
+    row = found(session.get(PictureRow, picture_id), "picture")
+    if row.state != "done":
+        raise HTTPException(404, "This picture is not finished.")
+    return _file(bench.vault.run(row.run_id) / row.output)
+
+
+def _digest(text: str) -> str:
+    """Digests are the only part of an address that becomes part of a path."""
+    if not re.fullmatch(r"[0-9a-f]{64}", text):
+        raise HTTPException(404, "There is no such picture.")
+    return text
+
+
+def _file(path: Path) -> FileResponse:
+    if not path.is_file():
+        raise HTTPException(404, "This picture is not there any more.")
+    return FileResponse(path, media_type=_TYPES[path.suffix], headers=_FOR_GOOD)

@@ -1,0 +1,78 @@
+"""What stands between the application and the rest of the browser: hosts, cross-site requests, sizes, policies."""
+
+from urllib.parse import urlsplit
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.responses import PlainTextResponse
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+_LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]", "::1"})
+_SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob:; font-src 'self'; "
+    "connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+)
+
+
+class Guard:
+    """ASGI middleware: loopback host names only (a foreign name that resolves here is an attack), no request that
+    changes anything from another site, no body over the limit, and a strict content policy on every answer."""
+
+    def __init__(self, app: ASGIApp, upload_bytes: int) -> None:
+        self._app, self._limit = app, upload_bytes
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Let a request through, or answer it with the reason why not."""
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        refused = _refusal(scope["method"], Headers(scope=scope), self._limit)
+        if refused:
+            status, reason = refused
+            await PlainTextResponse(reason, status)(scope, receive, _with_policy(send))
+            return
+        await self._app(scope, _Counted(receive, self._limit), _with_policy(send))
+
+
+def _refusal(method: str, headers: Headers, limit: int) -> tuple[int, str] | None:
+    host = urlsplit(f"//{headers.get('host', '')}")
+    if (host.hostname or "") not in _LOOPBACK:
+        return 400, "This application answers on this computer only."
+    if method not in _SAFE:
+        site = headers.get("sec-fetch-site", "same-origin")
+        origin = headers.get("origin")
+        if site not in ("same-origin", "none") or (origin and urlsplit(origin).netloc != headers["host"]):
+            return 403, "Requests from other sites are refused."
+    length = headers.get("content-length", "")
+    if length.isdigit() and int(length) > limit:
+        return 413, f"Files up to {limit // 1_000_000} MB are taken."
+    return None
+
+
+class _Counted:
+    """Receives a body and stops once it is longer than it may be, whatever its headers promised."""
+
+    def __init__(self, receive: Receive, limit: int) -> None:
+        self._receive, self._left = receive, limit
+
+    async def __call__(self) -> Message:
+        message = await self._receive()
+        self._left -= len(message.get("body", b""))
+        if self._left < 0:
+            return {"type": "http.disconnect"}
+        return message
+
+
+def _with_policy(send: Send) -> Send:
+    async def sender(message: Message) -> None:
+        if message["type"] == "http.response.start":
+            headers = MutableHeaders(scope=message)
+            headers["Content-Security-Policy"] = POLICY
+            headers["X-Content-Type-Options"] = "nosniff"
+            headers["Referrer-Policy"] = "same-origin"
+            headers["Cross-Origin-Opener-Policy"] = "same-origin"
+            headers["Cross-Origin-Resource-Policy"] = "same-origin"
+            headers.setdefault("Cache-Control", "no-store")
+        await send(message)
+
+    return sender

@@ -1,0 +1,52 @@
+"""Starting the application on this computer."""
+
+import socket
+import sys
+from pathlib import Path
+
+import uvicorn
+
+from zero_easel.demo import load_demo
+from zero_easel.runs.dispatcher import data_lock
+from zero_easel.settings import Settings
+from zero_easel.web.app import create_app
+from zero_easel.workbench import build_workbench
+
+HOST = "127.0.0.1"
+_PORTS = 50
+
+
+def serve(port: int, data: Path | None, *, demo: bool) -> None:
+    """Serve until interrupted; with demo, the made-up shop is loaded first. Exits with 2 if it cannot start."""
+    settings = Settings() if data is None else Settings(data=data.resolve())
+    if demo and data is None:
+        settings = Settings(data=settings.data.with_name(settings.data.name + "-demo"))
+    try:
+        lock = data_lock(settings.data)
+    except BlockingIOError:
+        sys.exit(f"zero-easel: another Zero Easel is using {settings.data}; end it, or name another folder by --data.")
+    except OSError as error:
+        sys.exit(f"zero-easel: {settings.data} cannot be used: {error.strerror or error}.")
+    listener = _listen(port)
+    bench = build_workbench(settings)
+    if demo:
+        load_demo(bench)
+    print(f"Zero Easel is at http://{HOST}:{listener.getsockname()[1]} - end it with Ctrl-C.", flush=True)
+    print(f"Everything is kept in {settings.data}", flush=True)
+    config = uvicorn.Config(create_app(bench), log_level="warning", timeout_graceful_shutdown=5)
+    uvicorn.Server(config).run(sockets=[listener])
+    del lock
+
+
+def _listen(port: int) -> socket.socket:
+    """A listening socket on the port, or on the next free one."""
+    for candidate in range(port, min(port + _PORTS, 65536)):
+        listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind((HOST, candidate))
+            listener.listen(128)
+            return listener
+        except OSError:
+            listener.close()
+    sys.exit(f"zero-easel: no free port from {port} on; name another by --port.")

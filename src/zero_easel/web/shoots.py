@@ -1,0 +1,51 @@
+"""The shoots page, and the door to a shoot."""
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from sqlalchemy import select
+
+from zero_easel.library.models import Photo, Shoot
+from zero_easel.library.shoots import create_shoot, photos_of
+from zero_easel.web.page import Db, ShootById, show, stages
+
+router = APIRouter()
+_ON_SHELF = 6
+
+
+@router.get("/")
+def list_shoots(request: Request, session: Db) -> HTMLResponse:
+    """All shoots, the newest first."""
+    return _page(request, session)
+
+
+@router.post("/shoots")
+def new_shoot(request: Request, session: Db, name: str = Form("")) -> Response:
+    """Make a shoot and go on to bringing photos in."""
+    try:
+        shoot = create_shoot(session, name)
+    except ValueError as error:
+        return _page(request, session, str(error), 422)
+    return RedirectResponse(f"/shoots/{shoot.id}/bring-in", 303)
+
+
+@router.get("/shoots/{shoot_id}")
+def open_shoot(session: Db, shoot: ShootById) -> RedirectResponse:
+    """Go to the stage that needs a person, or else to the first that is not done."""
+    marks = stages(session, shoot)
+    target = next((m for m in marks if m.call), None) or next((m for m in marks if not m.done), marks[-1])
+    return RedirectResponse(f"/shoots/{shoot.id}/{target.key}", 303)
+
+
+def _page(request: Request, session: Db, error: str = "", status: int = 200) -> HTMLResponse:
+    shoots = session.scalars(select(Shoot).order_by(Shoot.created.desc(), Shoot.id.desc())).all()
+    shelves = [(shoot, _some_items(photos_of(session, shoot.id)), stages(session, shoot)) for shoot in shoots]
+    return show(request, "shoots.html", status, shelves=shelves, error=error)
+
+
+def _some_items(photos: list[Photo]) -> list[Photo]:
+    """A few cleared photos of different products, to know the shoot by."""
+    chosen: dict[str, Photo] = {}
+    for photo in photos:
+        if photo.cutout is not None and photo.cutout.bounds and not photo.left_out:
+            chosen.setdefault(photo.code or photo.name, photo)
+    return list(chosen.values())[:_ON_SHELF]

@@ -1,0 +1,83 @@
+// Keys and small switches that every page shares. Nothing is decided here; buttons and links are pressed for people.
+
+const typing = (target) => target.closest("input:not([type=range]), select, textarea, [contenteditable]");
+
+const press = (selector) => {
+  const target = document.querySelector(selector);
+  if (target) target.click();
+  return Boolean(target);
+};
+
+const stands = () => [...document.querySelectorAll(".stand-link")];
+
+const step = (by) => {
+  const all = stands();
+  if (!all.length) return false;
+  const at = all.indexOf(document.activeElement);
+  all[Math.max(0, Math.min(all.length - 1, at < 0 ? 0 : at + by))].focus();
+  return true;
+};
+
+// The wall is drawn anew after each change; the place where a person was is kept.
+let placeOnWall = 0;
+const act = (what) => {
+  const photo = document.activeElement?.dataset?.photo ?? document.querySelector(".look .stand-link")?.dataset.photo;
+  if (!photo || !document.querySelector("#wall")) return false;
+  placeOnWall = Math.max(0, stands().findIndex((stand) => stand.dataset.photo === photo));
+  window.htmx.ajax("POST", `/photos/${photo}/${what}`, { target: "#wall", swap: "outerHTML" }).then(() => {
+    const all = stands();
+    all[Math.min(placeOnWall, all.length - 1)]?.focus();
+  });
+  return true;
+};
+
+const flip = () => {
+  if (document.querySelector("#wall")) return document.body.classList.toggle("show-before") || true;
+  const pair = document.querySelector("#pair");
+  if (pair) return pair.classList.toggle("flipped") || true;
+  return press("[data-key=b]");
+};
+
+const keys = {
+  "?": () => (document.querySelector("#keys").showModal(), true),
+  "/": () => (document.querySelector("input[name=q]").focus(), true),
+  ArrowLeft: () => press("[data-key=ArrowLeft]") || step(-1),
+  ArrowRight: () => press("[data-key=ArrowRight]") || step(1),
+  Escape: () => press("[data-key=Escape]"),
+  a: () => press("[data-key=a]") || act("accept"),
+  A: () => press("#accept-all"),
+  x: () => press("[data-key=x]") || act("leave-out-doubtful"),
+  b: () => flip(),
+};
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
+  if (event.target.matches?.("input[type=range]") && event.key.startsWith("Arrow")) return;
+  if (event.target.closest && typing(event.target)) return;
+  const handled = /^[1-5]$/.test(event.key) ? press(`[data-stage="${event.key}"]`) : keys[event.key]?.();
+  if (handled) event.preventDefault();
+});
+
+document.addEventListener("click", (event) => {
+  const opener = event.target.closest("[data-open]");
+  if (opener) document.getElementById(opener.dataset.open).showModal();
+  const ground = event.target.closest("[data-set-ground]");
+  if (ground) setGround(ground.dataset.setGround);
+});
+
+// Ground behind cutouts: remembered for the next page.
+const fills = { white: "#ffffff", grey: "#808080", black: "#000000", hatch: "url(#hatching)" };
+
+function setGround(name) {
+  const group = document.querySelector(".grounds");
+  if (!group) return;
+  const own = group.dataset.own;
+  for (const key of Object.keys(fills)) document.body.classList.toggle(`ground-${key}`, key === name);
+  if (name === "own" && own === "transparent") document.body.classList.add("ground-hatch");
+  document.body.style.setProperty("--ground", name === "own" && own !== "transparent" ? own : "");
+  document.querySelector(".ground-fill")?.setAttribute("fill", fills[name] ?? (own === "transparent" ? fills.hatch : own));
+  for (const button of group.querySelectorAll("button"))
+    button.setAttribute("aria-pressed", String(button.dataset.setGround === name));
+  localStorage.setItem("ground", name);
+}
+setGround(localStorage.getItem("ground") ?? "own");

@@ -1,0 +1,41 @@
+"""Everything that a running application holds, in one place."""
+
+from dataclasses import dataclass
+
+from zero_easel.library.database import Database
+from zero_easel.library.shoots import requeue_outdated
+from zero_easel.library.standards import ensure_standard
+from zero_easel.library.vault import Vault
+from zero_easel.runs.dispatcher import Dispatcher
+from zero_easel.settings import Settings
+
+
+@dataclass(frozen=True)
+class Workbench:
+    """The library and the dispatcher of one data folder."""
+
+    settings: Settings
+    database: Database
+    vault: Vault
+    dispatcher: Dispatcher
+
+    def open(self) -> None:
+        """Make folders and tables ready, and begin to work off what is waiting."""
+        self.vault.prepare()
+        self.database.migrate()
+        with self.database.session() as session:
+            ensure_standard(session)
+            requeue_outdated(session)
+        self.dispatcher.start()
+
+    def close(self) -> None:
+        """Finish the pieces in hand and let go of everything."""
+        self.dispatcher.stop()
+        self.database.close()
+
+
+def build_workbench(settings: Settings) -> Workbench:
+    """A workbench over the settings' data folder; nothing is opened yet."""
+    database = Database(settings.data / "zero-easel.sqlite")
+    vault = Vault(settings.data)
+    return Workbench(settings, database, vault, Dispatcher(database, vault, settings.jobs))
