@@ -9,7 +9,7 @@ from zero_easel.library.standards import rules_of
 from zero_easel.web.page import Db, PhotoById, ShootById, doubtful, show, stages
 
 router = APIRouter()
-_SHELF_HEIGHT, _SHELF_WIDTH = 150, 200
+_SHELF_HEIGHT = 150
 
 
 @router.get("/shoots/{shoot_id}/clear")
@@ -63,10 +63,10 @@ def look(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
     )  # fmt: skip
 
 
-def shelf_size(photo: Photo) -> tuple[int, int]:
-    """Width and height of a cutout on a shelf, px: contained in the shelf's box, never cropped."""
+def shelf_size(photo: Photo, room: int) -> tuple[int, int]:
+    """Width and height of a cutout on a shelf with `room` px of width: contained, never cropped."""
     assert photo.cutout is not None
-    scale = min(_SHELF_HEIGHT / photo.cutout.height, _SHELF_WIDTH / photo.cutout.width)
+    scale = min(_SHELF_HEIGHT / photo.cutout.height, room / photo.cutout.width)
     return max(1, round(photo.cutout.width * scale)), max(1, round(photo.cutout.height * scale))
 
 

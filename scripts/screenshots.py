@@ -1,0 +1,53 @@
+"""Takes the pictures of the main views in docs/screenshots/ from a running demo.
+
+python scripts/screenshots.py [--address http://127.0.0.1:8470] [--out docs/screenshots] [NAME...]
+"""
+
+import argparse
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+CHROMIUM = "/usr/bin/chromium"
+
+
+def pages(page: Page, address: str) -> dict[str, str]:
+    """Address of each view, found by following the demo's own links."""
+    page.goto(address)
+    shelf = page.get_by_role("link", name="Autumn shelf").first.get_attribute("href") or ""
+    finished = page.get_by_role("link", name="Garden and pantry").first.get_attribute("href") or ""
+    page.goto(f"{address}{finished}/deliver")
+    picture = page.locator(".finished a").first.get_attribute("href") or ""
+    page.goto(f"{address}{shelf}/clear")
+    page.locator(".look .stand-link").first.wait_for(timeout=120_000)
+    doubtful = page.locator(".look .stand-link").first.get_attribute("href") or ""
+    return {
+        "shoots": "/", "bring-in": f"{shelf}/bring-in", "match": f"{shelf}/match", "clear": f"{shelf}/clear",
+        "look": doubtful, "place": f"{shelf}/place", "deliver": f"{shelf}/deliver", "finished": f"{finished}/deliver",
+        "compare": picture, "products": "/products", "standard": "/standards", "runs": "/runs",
+    }  # fmt: skip
+
+
+def main() -> None:
+    """Take all views, or those named."""
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--address", default="http://127.0.0.1:8470")
+    parser.add_argument("--out", type=Path, default=Path("docs/screenshots"))
+    parser.add_argument("names", nargs="*")
+    args = parser.parse_args()
+    args.out.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", "--disable-gpu"])
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.on("console", lambda message: print("console:", message.text) if message.type == "error" else None)
+        page.on("pageerror", lambda error: print("error:", error))
+        views = pages(page, args.address)
+        for name in args.names or views:
+            page.goto(args.address + views[name])
+            page.wait_for_timeout(700)
+            page.screenshot(path=args.out / f"{name}.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
