@@ -1,5 +1,8 @@
 """Places and helpers that all tests share."""
 
+import signal
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -40,3 +43,33 @@ def item_of(alpha: NDArray[np.float32], colour: tuple[int, int, int] = (200, 40,
 def demo_photos() -> list[Path]:
     """The demo's readable photos."""
     return sorted(p for p in PHOTOS.iterdir() if p.name != "BRYD0146.JPG")
+
+
+def zero_easel(*arguments: str | Path, **options: object) -> "subprocess.CompletedProcess[str]":
+    """The installed command, run to its end."""
+    command = [str(Path(sys.executable).with_name("zero-easel")), *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, text=True, timeout=600, check=False, **options)  # type: ignore[call-overload,no-any-return]
+
+
+class Server:
+    """A served application in a process of its own, over one data folder."""
+
+    def __init__(self, data: Path, command: str = "serve") -> None:
+        executable = str(Path(sys.executable).with_name("zero-easel"))
+        self.process = subprocess.Popen(
+            [executable, command, "--data", str(data), "--port", "8600"], stdout=subprocess.PIPE, text=True
+        )
+        assert self.process.stdout is not None
+        said = self.process.stdout.readline()
+        assert "http://" in said, said
+        self.address = said.split("Zero Easel is at ")[1].split()[0]
+
+    def kill(self) -> None:
+        """Without any chance to tidy up."""
+        self.process.kill()
+        self.process.wait()
+
+    def stop(self) -> None:
+        """As Ctrl-C does."""
+        self.process.send_signal(signal.SIGINT)
+        self.process.wait(60)

@@ -1,10 +1,12 @@
 """Match: which photo shows which product from which side."""
 
+import json
+
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse
 
 from zero_easel.core.matching import VIEWS
-from zero_easel.library.models import Photo
+from zero_easel.library.models import Photo, Shoot
 from zero_easel.library.products import all_products, find_code
 from zero_easel.library.shoots import assign, back_to_automatic, photos_of, plan_shoot
 from zero_easel.web.page import Db, PhotoById, ShootById, show, stages
@@ -36,7 +38,7 @@ def say_match(
     assign(photo, known or code, view)
     session.flush()
     unlisted = bool(photo.code) and known is None
-    return _row(request, session, photo, "not in the catalog" if unlisted else "")
+    return _said(request, session, photo, "not in the catalog" if unlisted else "")
 
 
 @router.post("/photos/{photo_id}/match/automatic")
@@ -44,9 +46,17 @@ def undo_match(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
     """Take back what was said by hand."""
     back_to_automatic(session, photo)
     session.flush()
-    return _row(request, session, photo)
+    return _said(request, session, photo)
 
 
-def _row(request: Request, session: Db, photo: Photo, warning: str = "") -> HTMLResponse:
+def _said(request: Request, session: Db, photo: Photo, warning: str = "") -> HTMLResponse:
+    """What follows from a match, each part for its own place on the page: the fields stay as a person left them."""
     names = {p.code: p.name for p in all_products(session) if p.code == photo.code}
-    return show(request, "_match_row.html", photo=photo, names=names, warning=warning, views=VIEWS)
+    shoot = session.get_one(Shoot, photo.shoot_id)
+    answer = show(
+        request, "_match_said.html", photo=photo, names=names, warning=warning, answer=True,
+        shoot=shoot, marks=stages(session, shoot), stage="match",
+    )  # fmt: skip
+    matched = {"photo": photo.id, "code": photo.code, "view": photo.view}
+    answer.headers["HX-Trigger"] = json.dumps({"matched": matched})
+    return answer

@@ -2,6 +2,7 @@
 
 import socket
 import sys
+from contextlib import suppress
 from pathlib import Path
 
 import uvicorn
@@ -17,7 +18,7 @@ _PORTS = 50
 
 
 def serve(port: int, data: Path | None, *, demo: bool) -> None:
-    """Serve until interrupted; with demo, the made-up shop is loaded first. Exits with 2 if it cannot start."""
+    """Serve until interrupted; demo loads the made-up shop first. Ends with a sentence if it cannot start."""
     settings = Settings() if data is None else Settings(data=data.resolve())
     if demo and data is None:
         settings = Settings(data=settings.data.with_name(settings.data.name + "-demo"))
@@ -34,7 +35,8 @@ def serve(port: int, data: Path | None, *, demo: bool) -> None:
     print(f"Zero Easel is at http://{HOST}:{listener.getsockname()[1]} - end it with Ctrl-C.", flush=True)
     print(f"Everything is kept in {settings.data}", flush=True)
     config = uvicorn.Config(create_app(bench), log_level="warning", timeout_graceful_shutdown=5)
-    uvicorn.Server(config).run(sockets=[listener])
+    with suppress(KeyboardInterrupt):
+        uvicorn.Server(config).run(sockets=[listener])
     del lock
 
 

@@ -1,5 +1,6 @@
 """Place and the standard: rules as sentences beside live samples."""
 
+import json
 from dataclasses import dataclass
 
 from fastapi import APIRouter, Form, Request
@@ -56,7 +57,10 @@ def change_rule(
     session.flush()
     shoot = session.get(Shoot, shoot_id)
     context = _rules(session, shoot)
-    return show(request, "_rules.html", error=error, error_field=field if error else "", saved=not error, **context)
+    answer = show(request, "_rules_answer.html", error=error, saved="" if error else field, **context)
+    ruled = {"field": field, "refused": field if error else "", "values": _values(rules_of(row))}
+    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled})
+    return answer
 
 
 @router.get("/standards/file")
@@ -65,6 +69,14 @@ def as_file(session: Db) -> Response:
     text = write_standard(rules_of(ensure_standard(session)))
     headers = {"Content-Disposition": 'attachment; filename="standard.yaml"'}
     return Response(text, media_type="application/yaml", headers=headers)
+
+
+def _values(rules: Standard) -> dict[str, str]:
+    """All values by dotted field, as the fields of the page show them."""
+    data = rules.model_dump()
+    flat = {f"{part}.{key}": value for part in ("canvas", "item", "deliverable") for key, value in data[part].items()}
+    shown = {key: f"{value:g}" if isinstance(value, float) else str(value) for key, value in flat.items()}
+    return shown | {"name": rules.name}
 
 
 def _newest(session: Db) -> Shoot | None:

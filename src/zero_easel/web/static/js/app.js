@@ -81,3 +81,11 @@ function setGround(name) {
   localStorage.setItem("ground", name);
 }
 setGround(localStorage.getItem("ground") ?? "own");
+
+// The server's own spelling of a match goes into its fields, except into one that is being typed in.
+document.addEventListener("matched", ({ detail }) => {
+  for (const field of ["code", "view"]) {
+    const input = document.getElementById(`${field}-${detail.photo}`);
+    if (input && input !== document.activeElement) input.value = detail[field];
+  }
+});

@@ -1,0 +1,172 @@
+"""The whole job, as a person does it in a browser."""
+
+import csv
+import io
+import shutil
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from conftest import CATALOG, PHOTOS, Server
+from PIL import Image
+from playwright.sync_api import Page, expect, sync_playwright
+
+pytestmark = pytest.mark.browser
+BROUGHT = {"BRYD0105.JPG": "by-2104-bl_front.jpg", "BRYD0111.JPG": "BY-2102 front.JPG", "BRYD0144.JPG": "DSC_7.JPG",
+           "BRYD0126.JPG": "BY-3301-top.jpg"}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    server = Server(tmp_path_factory.mktemp("demo"), "demo")
+    yield server
+    server.stop()
+
+
+@pytest.fixture
+def page(server: Server) -> Iterator[Page]:
+    chromium = shutil.which("chromium")
+    assert chromium, "Debian's Chromium is missing; make test installs it"
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=server.address)
+        faults: list[str] = []
+        page.on("pageerror", lambda error: faults.append(str(error)))
+        page.on("console", lambda message: faults.append(message.text) if message.type == "error" else None)
+        yield page
+        browser.close()
+        assert not faults
+
+
+def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> None:
+    photos = []
+    for source, name in BROUGHT.items():
+        photos.append(tmp_path / name)
+        shutil.copy(PHOTOS / source, photos[-1])
+    page.goto("/")
+    expect(page.get_by_role("heading", name="Garden and pantry")).to_be_visible()
+    page.get_by_label("Name of a new shoot").fill("Winter table")
+    page.get_by_role("button", name="New shoot").click()
+
+    page.locator("#choose-files").set_input_files([*photos, CATALOG])
+    expect(page.locator("#uploads-title")).to_have_text("5 of 5 brought in", timeout=30_000)
+    expect(page.locator("#photo-list tbody tr")).to_have_count(4)
+    expect(page.locator("#zero-line")).to_contain_text("1 without product")
+
+    page.get_by_role("link", name="Match").click()
+    code = page.get_by_label("Product code of DSC_7.JPG")
+    code.fill("by-6004")
+    code.press("Tab")
+    expect(page.locator("tr", has_text="DSC_7.JPG")).to_contain_text("Garden Mint tea tin")
+    expect(code).to_have_value("BY-6004")
+    view = page.get_by_label("View of DSC_7.JPG")
+    view.fill("front")
+    with page.expect_response("**/match"):
+        view.press("Enter")
+    expect(page.locator("tr", has_text="DSC_7.JPG")).to_contain_text("by hand")
+    expect(page.locator("#zero-line")).to_contain_text("all known")
+    page.reload()
+    expect(page.get_by_label("View of DSC_7.JPG")).to_have_value("front")
+
+    page.keyboard.press("4")
+    page.wait_for_url("**/place")
+    for label, value in (("Canvas width in pixels", "640"), ("Canvas height in pixels", "480")):
+        page.get_by_label(label).fill(value)
+        page.get_by_label(label).press("Enter")
+        expect(page.locator("#rules-said")).to_have_attribute("data-kept", f"canvas.{label.split()[1]}")
+    page.get_by_label("Format").select_option("png")
+    expect(page.get_by_label("Quality, 1 to 100")).to_be_hidden()
+    ground = page.get_by_label("Ground: a colour like #FFFFFF, or transparent")
+    ground.fill("transparent")
+    ground.press("Enter")
+    expect(ground).to_have_value("transparent")
+
+    page.get_by_role("link", name="Deliver").click()
+    expect(page.locator("tr", has_text="DSC_7.JPG")).to_contain_text("BY-6004_front.png")
+    page.get_by_role("button", name="Run").click()
+    run = page.locator("#run")
+    expect(run).to_contain_text("remaining")
+    expect(page.get_by_role("progressbar", name="Pictures made").or_(page.get_by_text("is done"))).to_be_visible()
+    expect(run).to_have_attribute("data-state", "done", timeout=120_000)
+    expect(run).to_contain_text("4 done")
+
+    page.get_by_role("link", name="BY-2102_front.png, open beside its original").click()
+    for name in ("Finished picture BY-2102_front.png", "Original BY-2102 front.JPG"):
+        picture = page.get_by_role("img", name=name)
+        expect(picture).to_be_visible()
+        page.wait_for_function("name => [...document.images].every(i => i.complete && i.naturalWidth > 0)", arg=name)
+    page.keyboard.press("Escape")
+    with page.expect_download() as caught:
+        page.get_by_role("link", name="Download the archive").click()
+    check_archive(Path(caught.value.path()).read_bytes())
+
+
+def test_rules_typed_quickly_are_all_kept(page: Page) -> None:
+    page.goto("/standards")
+    page.get_by_label("Canvas width in pixels").fill("700")
+    page.keyboard.press("Tab")
+    page.keyboard.type("500")
+    page.keyboard.press("Tab")
+    page.keyboard.type("#abc")
+    page.keyboard.press("Tab")
+    expect(page.get_by_label("Ground: a colour like #FFFFFF, or transparent")).to_have_value("#AABBCC")
+    page.reload()
+    for label, value in (("Canvas width in pixels", "700"), ("Canvas height in pixels", "500")):
+        expect(page.get_by_label(label)).to_have_value(value)
+
+
+def check_archive(data: bytes) -> None:
+    archive = zipfile.ZipFile(io.BytesIO(data))
+    rows = {row["original"]: row for row in csv.DictReader(io.StringIO(archive.read("manifest.csv").decode()))}
+    assert set(rows) == set(BROUGHT.values())
+    outputs = {"BY-2104-BL_front.png", "BY-2102_front.png", "BY-6004_front.png", "BY-3301_top.png"}
+    assert {row["output"] for row in rows.values()} == outputs == set(archive.namelist()) - {"manifest.csv"}
+    for output in outputs:
+        alpha = np.asarray(Image.open(io.BytesIO(archive.read(output))))[..., 3]
+        assert alpha.shape == (480, 640)
+        rows_, columns = (np.flatnonzero((alpha >= 128).any(axis)) for axis in (1, 0))
+        # Stands 8 % above the lower edge: 441.6 px, drawn on the whole pixel above.
+        assert abs(rows_[-1] + 1 - 441) <= 1
+        assert rows_[0] >= 28 and columns[0] >= 28 and columns[-1] <= 611
+        assert abs((columns[0] + columns[-1] + 1) / 2 - 320) <= 1
+
+
+def test_the_doubtful_are_first_and_one_key_accepts(page: Page) -> None:
+    page.goto("/")
+    page.get_by_role("heading", name="Autumn shelf").get_by_role("link").click()
+    page.wait_for_url("**/match")
+    page.keyboard.press("3")
+    page.wait_for_url("**/clear")
+    heading = page.locator("#look-at")
+    expect(heading).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("progressbar", name="Photos cleared")).to_have_count(0, timeout=120_000)
+    count = page.locator(".look .stand").count()
+    assert count >= 1
+    page.keyboard.press("a")
+    if count > 1:
+        expect(page.locator(".look .stand")).to_have_count(count - 1)
+        page.keyboard.press("Shift+A")
+    expect(page.locator(".look .stand")).to_have_count(0)
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/photos/*")
+    before = page.locator("#wipe-rect").get_attribute("width")
+    page.keyboard.press("b")
+    assert page.locator("#wipe-rect").get_attribute("width") != before
+    page.keyboard.press("Escape")
+    page.wait_for_url("**/clear*")
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1920, 1080), (640, 400)])
+def test_no_page_scrolls_sideways(page: Page, size: tuple[int, int]) -> None:
+    page.set_viewport_size({"width": size[0], "height": size[1]})
+    for path in ("/", "/shoots/1/bring-in", "/shoots/1/match", "/shoots/1/clear", "/shoots/1/place",
+                 "/shoots/1/deliver", "/products", "/standards", "/runs", "/pictures/1", "/photos/1"):  # fmt: skip
+        page.goto(path)
+        width = page.evaluate("document.documentElement.scrollWidth")
+        assert width <= size[0], (path, width)

@@ -1,0 +1,160 @@
+"""The command line over a folder of photos."""
+
+import csv
+import hashlib
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pytest
+from conftest import AWKWARD, CATALOG, PHOTOS, zero_easel
+from PIL import Image
+
+NAMES = ("BRYD0105.JPG", "BRYD0111.JPG", "BRYD0112.JPG")
+TABLE = "filename,code,view\nBRYD0105.JPG,BY-2104-BL,front\nBRYD0111.JPG,BY-2102,front\nBRYD0112.JPG,BY-2102,side\n"
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    photos = tmp_path / "photos"
+    photos.mkdir()
+    for name in NAMES:
+        shutil.copy(PHOTOS / name, photos / name)
+    (tmp_path / "shots.csv").write_text(TABLE)
+    (photos / "notes.txt").write_text("not a picture")
+    return photos
+
+
+def manifest(out: Path) -> list[dict[str, str]]:
+    with (out / "manifest.csv").open(newline="", encoding="utf-8") as file:
+        return list(csv.DictReader(file))
+
+
+def contents(folder: Path) -> dict[str, str]:
+    return {
+        str(p.relative_to(folder)): hashlib.sha256(p.read_bytes()).hexdigest() for p in folder.rglob("*") if p.is_file()
+    }
+
+
+def test_a_folder_becomes_rightly_named_pictures(folder: Path, tmp_path: Path) -> None:
+    before, out = contents(folder), tmp_path / "out"
+    rules = tmp_path / "small.yaml"
+    rules.write_text("canvas: {width: 400, height: 300, ground: transparent}\ndeliverable: {format: png}\n")
+    done = zero_easel("run", folder, "--out", out, "--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv",
+                      "--standard", rules)  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert contents(folder) == before
+    rows = manifest(out)
+    assert [row["output"] for row in rows] == ["BY-2104-BL_front.png", "BY-2102_front.png", "BY-2102_side.png"]
+    for row in rows:
+        data = (out / row["output"]).read_bytes()
+        assert hashlib.sha256(data).hexdigest() == row["sha256"] and len(data) == int(row["bytes"])
+        picture = Image.open(out / row["output"])
+        assert picture.size == (400, 300) == (int(row["width"]), int(row["height"]))
+        solid = np.asarray(picture)[..., 3] >= 128
+        rows_, columns = np.flatnonzero(solid.any(1)), np.flatnonzero(solid.any(0))
+        # Built-in rule: stands 8 % above the lower edge and fills 84 % of the height; 6 % stay free.
+        assert abs(rows_[-1] + 1 - 276) <= 1 and abs(rows_[-1] + 1 - rows_[0] - 252) <= 1
+        assert columns[0] >= 17 and columns[-1] <= 382
+    again = zero_easel("run", folder, "--out", out, "--shotlist", tmp_path / "shots.csv", "--standard", rules)
+    assert again.returncode == 2 and "--replace" in again.stderr
+    replaced = zero_easel("run", folder, "--out", out, "--shotlist", tmp_path / "shots.csv", "--standard", rules,
+                          "--replace", "--jobs", "1")  # fmt: skip
+    assert replaced.returncode == 0
+    assert [r["sha256"] for r in manifest(out)] == [r["sha256"] for r in rows]
+
+
+def test_its_own_output_inside_the_photos_is_left_alone(folder: Path) -> None:
+    out = folder / "finished"
+    for _ in range(2):
+        done = zero_easel("run", folder, "--out", out, "--recursive", "--replace")
+        assert done.returncode == 0, done.stderr
+        assert len(manifest(out)) == len(NAMES)
+    assert zero_easel("run", folder, "--out", folder).returncode == 2
+    assert sorted(p.name for p in folder.iterdir()) == sorted([*NAMES, "finished", "notes.txt"])
+
+
+def test_two_outputs_with_one_name_are_refused_with_both_sources(folder: Path, tmp_path: Path) -> None:
+    table = tmp_path / "clash.csv"
+    table.write_text(TABLE.replace("side", "front"))
+    done = zero_easel("run", folder, "--out", tmp_path / "out", "--shotlist", table)
+    assert done.returncode == 2
+    assert "BRYD0111.JPG" in done.stderr and "BRYD0112.JPG" in done.stderr
+    assert not (tmp_path / "out").exists()
+
+
+def test_photos_that_the_shot_list_does_not_name_stay_out(folder: Path, tmp_path: Path) -> None:
+    table = tmp_path / "short.csv"
+    table.write_text("filename,code,view\nBRYD0105.JPG,BY-2104-BL,front\nBRYD0999.JPG,BY-1,back\n")
+    done = zero_easel("run", folder, "--out", tmp_path / "out", "--shotlist", table)
+    assert done.returncode == 0
+    assert "BRYD0999.JPG" in done.stderr
+    assert [row["status"] for row in manifest(tmp_path / "out")] == ["done", "left out", "left out"]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (["run", "nowhere", "--out", "out"], "nowhere is not a folder"),
+        (["run", ".", "--out", "out"], "holds no photos"),
+        (["run", "photos", "--out", "out", "--catalog", "missing.csv"], "missing.csv cannot be read"),
+        (["run", "photos", "--out", "out", "--standard", "bad.yaml"], "bad.yaml: canvas.width must be"),
+        (["run", "photos"], "Missing option"),
+        (["run", "photos", "--out", "out", "--jobs", "0"], "Invalid value"),
+    ],
+)
+def test_wrong_usage_is_one_sentence_and_status_2(folder: Path, arguments: list[str], said: str) -> None:
+    (folder.parent / "bad.yaml").write_text("canvas: {width: 1}")
+    done = zero_easel(*arguments, cwd=folder.parent)
+    assert done.returncode == 2
+    assert said in done.stderr and "Traceback" not in done.stderr
+    assert not (folder.parent / "out").exists()
+
+
+def test_the_awkward_folder_is_accounted_for(tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    done = zero_easel("run", AWKWARD, "--out", out)
+    assert done.returncode == 1
+    rows = {row["original"]: row for row in manifest(out)}
+    assert set(rows) == {p.name for p in AWKWARD.iterdir() if p.is_file()}
+    failed = {name for name, row in rows.items() if row["status"] == "failed"}
+    assert failed == {
+        "truncated.jpg",
+        "zero-bytes.jpg",
+        "not-an-image.jpg",
+        "huge-dimensions.png",
+        "empty-backdrop.JPG",
+    }
+    assert sorted(line for line in done.stderr.splitlines() if line) == sorted(rows[n]["message"] for n in failed)
+    assert all(name in rows[name]["message"] for name in failed)
+    pictures = {p.name for p in out.iterdir()} - {"manifest.csv"}
+    assert pictures == {row["output"] for row in rows.values() if row["output"]}
+    assert "Krug für Größe 2 – schön 🏺 (1).jpg" in pictures
+    for name in pictures:
+        assert Image.open(out / name).size == (1200, 1200)
+
+
+def test_memory_stays_small_on_awkward_files(tmp_path: Path) -> None:
+    import resource
+
+    zero_easel("cutout", *(p for p in AWKWARD.iterdir() if p.is_file()), "--out", tmp_path, "--jobs", "2")
+    # The largest single process of all children so far, in kB.
+    assert resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss < 750_000
+
+
+def test_standard_prints_what_run_reads() -> None:
+    from zero_easel.core.standard import Standard, read_standard
+
+    assert read_standard(zero_easel("standard").stdout) == Standard()
+
+
+def test_cutout_writes_over_its_own_files_only(tmp_path: Path) -> None:
+    photo, out = PHOTOS / "BRYD0105.JPG", tmp_path / "cut"
+    for _ in range(2):
+        assert zero_easel("cutout", photo, "--out", out).returncode == 0
+    cut = Image.open(out / "BRYD0105.png")
+    assert (cut.mode, cut.size) == ("RGBA", (1600, 1200))
+    Image.new("RGB", (20, 20)).save(out / "BRYD0111.png")
+    refused = zero_easel("cutout", PHOTOS / "BRYD0111.JPG", "--out", out)
+    assert refused.returncode == 2 and "no cutout made here" in refused.stderr
+    assert Image.open(out / "BRYD0111.png").size == (20, 20)

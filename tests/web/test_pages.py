@@ -1,0 +1,192 @@
+"""The pages and their guard, over a real data folder, without a browser."""
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from conftest import AWKWARD, CATALOG, PHOTOS
+from fastapi.testclient import TestClient
+
+from zero_easel.library.models import Photo
+from zero_easel.settings import Settings
+from zero_easel.web.app import create_app
+from zero_easel.workbench import Workbench, build_workbench
+
+
+@pytest.fixture
+def bench(tmp_path: Path) -> Workbench:
+    return build_workbench(Settings(data=tmp_path, jobs=1, upload_mb=20))
+
+
+@pytest.fixture
+def client(bench: Workbench) -> Iterator[TestClient]:
+    with TestClient(create_app(bench), base_url="http://127.0.0.1:8470") as client:
+        yield client
+
+
+def new_shoot(client: TestClient, *files: tuple[str, bytes]) -> list[dict[str, object]]:
+    """Make shoot 1 and bring files in; returns what was said of each."""
+    assert client.post("/shoots", data={"name": "Shelf"}).status_code == 200
+    parts = [("files", file) for file in files]
+    reports: list[dict[str, object]] = client.post(
+        "/shoots/1/files", files=parts, headers={"accept": "application/json"}
+    ).json()
+    return reports
+
+
+def photo(name: str = "BRYD0105.JPG", called: str = "") -> tuple[str, bytes]:
+    return called or name, (PHOTOS / name).read_bytes()
+
+
+def stored(bench: Workbench, photo_id: int) -> Photo:
+    with bench.database.session() as session:
+        return session.get_one(Photo, photo_id)
+
+
+def test_every_page_opens_when_empty_and_carries_the_policy(client: TestClient) -> None:
+    client.post("/shoots", data={"name": "Empty"})
+    for path in ("/", "/products", "/standards", "/runs", *(f"/shoots/1/{s}" for s in
+                 ("bring-in", "match", "clear", "place", "deliver"))):  # fmt: skip
+        answer = client.get(path)
+        assert answer.status_code == 200, path
+        assert "script-src 'self'" in answer.headers["content-security-policy"]
+        assert "unsafe" not in answer.headers["content-security-policy"]
+    for path in ("/shoots/9/clear", "/photos/9", "/runs/9", "/pictures/9", "/media/picture/9", "/media/large/x.jpg"):
+        assert client.get(path).status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [
+        ({"origin": "http://evil.example"}, 403),
+        ({"sec-fetch-site": "cross-site"}, 403),
+        ({"sec-fetch-site": "same-site"}, 403),
+        ({"origin": "http://127.0.0.1:9999"}, 403),
+        ({"origin": "null"}, 403),
+        ({"host": "evil.example"}, 400),
+        ({"origin": "http://127.0.0.1:8470", "sec-fetch-site": "same-origin"}, 303),
+    ],
+)
+def test_other_sites_cannot_change_anything(client: TestClient, headers: dict[str, str], status: int) -> None:
+    answer = client.post("/shoots", data={"name": "X"}, headers=headers, follow_redirects=False)
+    assert answer.status_code == status
+    assert (client.get("/shoots/1/match").status_code == 200) == (status == 303)
+
+
+def test_too_large_a_body_is_refused_whatever_it_claims(client: TestClient) -> None:
+    client.post("/shoots", data={"name": "X"})
+    big = b"x" * 20_100_000
+    assert client.post("/shoots/1/files", files={"files": ("big.jpg", big)}).status_code == 413
+
+    def chunks() -> Iterator[bytes]:
+        yield b'--b\r\nContent-Disposition: form-data; name="files"; filename="big.jpg"\r\n\r\n'
+        yield from (big[i : i + 65536] for i in range(0, len(big), 65536))
+        yield b"\r\n--b--\r\n"
+
+    kind = {"content-type": "multipart/form-data; boundary=b"}
+    try:
+        status = client.post("/shoots/1/files", content=chunks(), headers=kind).status_code
+    except Exception:
+        status = 499
+    assert status >= 400
+    assert "No photos yet" in client.get("/shoots/1/bring-in").text
+
+
+def test_names_from_uploads_never_become_paths(client: TestClient, tmp_path: Path) -> None:
+    before = {p for p in tmp_path.parent.iterdir()}
+    reports = new_shoot(client, photo(called="../../../escape.JPG"), photo("BRYD0111.JPG", "C:\\a\\..\\b.jpg"))
+    assert [r["name"] for r in reports] == ["escape.JPG", "b.jpg"]
+    assert {p for p in tmp_path.parent.iterdir()} == before
+
+
+def test_originals_are_kept_unchanged_and_read_only(client: TestClient, bench: Workbench) -> None:
+    new_shoot(client, photo())
+    path = bench.vault.original(stored(bench, 1).digest)
+    assert path.read_bytes() == photo()[1]
+    assert path.stat().st_mode & 0o222 == 0
+
+
+def test_bad_files_are_told_and_the_others_come_in(client: TestClient) -> None:
+    names = ("zero-bytes.jpg", "truncated.jpg", "huge-dimensions.png", "not-an-image.jpg")
+    reports = new_shoot(client, *((n, (AWKWARD / n).read_bytes()) for n in names), photo())
+    assert [r["ok"] for r in reports] == [False] * 4 + [True]
+    assert all(str(r["said"]).startswith(str(r["name"])) for r in reports[:4])
+    page = client.get("/shoots/1/bring-in").text
+    assert "5 photos, 4 unreadable" in page and "ends too early" in page
+
+
+def test_the_same_file_twice_is_noticed(client: TestClient) -> None:
+    reports = new_shoot(client, photo(), photo(), photo(called="copy.JPG"))
+    assert [r["said"] for r in reports] == [
+        "",
+        "BRYD0105.JPG is here already.",
+        "copy.JPG is the same picture as BRYD0105.JPG.",
+    ]
+    assert "2 photos" in client.get("/shoots/1/bring-in").text
+
+
+def test_tables_match_photos_whichever_comes_first(client: TestClient, bench: Workbench) -> None:
+    new_shoot(client, photo(called="BY-2104-BL_side.jpg"), photo("BRYD0111.JPG"))
+    assert stored(bench, 1).code == ""
+    table = ("products.csv", CATALOG.read_bytes())
+    said = client.post("/shoots/1/files", files={"files": table}, headers={"accept": "application/json"}).json()[0]
+    assert said["ok"] and "15 products added" in said["said"]
+    assert (stored(bench, 1).code, stored(bench, 1).view) == ("BY-2104-BL", "side")
+    shots = ("shots.csv", b"filename,code,view\nBRYD0111.JPG,by-2102,front\nlater.JPG,BY-2210,top\n")
+    client.post("/shoots/1/files", files={"files": shots})
+    assert (stored(bench, 2).code, stored(bench, 2).view) == ("BY-2102", "front")
+    client.post("/shoots/1/files", files={"files": photo("BRYD0120.JPG", "later.JPG")})
+    assert stored(bench, 3).code == "BY-2210"
+    bad = client.post("/shoots/1/files", files={"files": ("x.csv", b"a,b\n")}, headers={"accept": "application/json"})
+    assert not bad.json()[0]["ok"] and "x.csv" in bad.json()[0]["said"]
+
+
+def test_a_match_by_hand_stays_until_it_is_taken_back(client: TestClient, bench: Workbench) -> None:
+    client.post("/products", files={"file": ("products.csv", CATALOG.read_bytes())})
+    new_shoot(client, photo(called="BY-2104_front.jpg"))
+    row = client.post("/photos/1/match", data={"code": "by-2101", "view": "top"}).text
+    assert "Porcelain bowl" in row and "by hand" in row
+    client.post("/products", files={"file": ("products.csv", CATALOG.read_bytes())})
+    assert (stored(bench, 1).code, stored(bench, 1).view) == ("BY-2101", "top")
+    assert "not in the catalog" in client.post("/photos/1/match", data={"code": "ZZ"}).text
+    client.post("/photos/1/match/automatic")
+    assert (stored(bench, 1).code, stored(bench, 1).view) == ("BY-2104", "front")
+
+
+def test_clashing_names_are_shown_and_refused(client: TestClient) -> None:
+    new_shoot(client, photo(), photo("BRYD0111.JPG"))
+    for number in (1, 2):
+        client.post(f"/photos/{number}/match", data={"code": "A", "view": "front"})
+    page = client.get("/shoots/1/deliver").text
+    assert "wanted twice" in page and re.search(r"<button class=\"strong\"\s+disabled", page)
+    refused = client.post("/shoots/1/runs")
+    assert refused.status_code == 409
+    assert "BRYD0105.JPG" in refused.text and "BRYD0111.JPG" in refused.text
+    assert "No runs yet" in client.get("/runs").text
+
+
+def test_rules_change_one_at_a_time_and_bad_values_are_explained(client: TestClient) -> None:
+    changed = client.post("/standards/rule", data={"field": "canvas.ground", "value": "abc"})
+    assert "Kept." in changed.text and '"canvas.ground": "#AABBCC"' in changed.headers["hx-trigger"]
+    client.post("/standards/rule", data={"field": "canvas.width", "value": "800"})
+    refused = client.post("/standards/rule", data={"field": "canvas.width", "value": "wide"})
+    assert "must be a whole number" in refused.text and '"canvas.width": "800"' in refused.headers["hx-trigger"]
+    text = client.get("/standards/file").text
+    assert "width: 800" in text
+
+
+def test_leaving_out_and_taking_in_again(client: TestClient, bench: Workbench) -> None:
+    new_shoot(client, photo())
+    assert "Take in again" in client.post("/photos/1/leave-out").text
+    assert "nothing to make" in client.get("/shoots/1/deliver").text
+    assert "Leave out" in client.post("/photos/1/leave-out").text
+    assert bench.vault.original(stored(bench, 1).digest).exists()
+
+
+def test_products_are_found_by_code_name_and_ean(client: TestClient) -> None:
+    client.post("/products", files={"file": ("products.csv", CATALOG.read_bytes())})
+    for text, code in (("2104-bl", "BY-2104-BL"), ("porcelain", "BY-2101"), ("2906000514852", "BY-2210")):
+        page = client.get("/products", params={"q": text}).text
+        assert code in page and "1 found" in page
+    assert "Nothing found" in client.get("/products", params={"q": "100%"}).text
