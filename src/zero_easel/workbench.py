@@ -25,7 +25,7 @@ class Workbench:
         self.database.migrate()
         with self.database.session() as session:
             ensure_standard(session)
-            requeue_outdated(session)
+            requeue_outdated(session, self.vault)
         self.dispatcher.start()
 
     def close(self) -> None:

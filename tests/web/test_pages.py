@@ -1,6 +1,8 @@
 """The pages and their guard, over a real data folder, without a browser."""
 
 import re
+import shutil
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -190,3 +192,22 @@ def test_products_are_found_by_code_name_and_ean(client: TestClient) -> None:
         page = client.get("/products", params={"q": text}).text
         assert code in page and "1 found" in page
     assert "Nothing found" in client.get("/products", params={"q": "100%"}).text
+
+
+def test_derived_files_may_be_deleted_while_it_is_down(bench: Workbench) -> None:
+    with TestClient(create_app(bench), base_url="http://127.0.0.1:8470") as client:
+        new_shoot(client, photo())
+        wait_until_cleared(client)
+    shutil.rmtree(bench.vault.root / "derived")
+    digest = stored(bench, 1).digest
+    with TestClient(create_app(bench), base_url="http://127.0.0.1:8470") as client:
+        assert client.get(f"/media/thumbnail/{digest}.webp").status_code == 200
+        wait_until_cleared(client)
+        assert client.get(f"/media/cutout/{stored(bench, 1).cutout_key}/small.webp").status_code == 200
+
+
+def wait_until_cleared(client: TestClient) -> None:
+    end = time.monotonic() + 60
+    while "Clearing" in client.get("/status").text:
+        assert time.monotonic() < end
+        time.sleep(0.1)

@@ -1,5 +1,6 @@
 """Shoots and their photos: bringing in, matching, leaving out, accepting."""
 
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 
 from sqlalchemy import delete, select, update
@@ -11,7 +12,7 @@ from zero_easel.core.encode import encode_jpeg, encode_webp
 from zero_easel.core.matching import Match, Matcher
 from zero_easel.core.naming import base_name, natural_key
 from zero_easel.core.photo import Photo as DecodedPhoto
-from zero_easel.core.photo import PhotoError, decode_photo, digest_of, thumbnail
+from zero_easel.core.photo import PhotoError, decode_photo, digest_of, read_photo, thumbnail
 from zero_easel.core.plan import Clash, Planned, find_clashes, plan_outputs
 from zero_easel.files import write_atomically
 from zero_easel.library.models import Original, Photo, Shoot, ShotRow
@@ -138,10 +139,11 @@ def plan_shoot(session: Session, shoot: Shoot) -> tuple[list[tuple[Photo, Planne
     return list(zip(photos, planned, strict=True)), find_clashes(planned)
 
 
-def requeue_outdated(session: Session) -> int:
-    """Photos whose cutout an older engine made wait for clearing again; returns how many."""
+def requeue_outdated(session: Session, vault: Vault) -> int:
+    """Photos whose cutout is gone, or was made by another engine, wait for clearing again; returns how many."""
     rows = session.execute(select(Photo.id, Photo.digest, Photo.cutout_key).where(Photo.clearing == "done")).all()
-    outdated = [row.id for row in rows if row.cutout_key != cutout_key(row.digest)]
+    current = {row.id: cutout_key(row.digest) for row in rows}
+    outdated = [r.id for r in rows if r.cutout_key != current[r.id] or not vault.cutout(current[r.id]).exists()]
     for start in range(0, len(outdated), 500):
         chosen = outdated[start : start + 500]
         session.execute(update(Photo).where(Photo.id.in_(chosen)).values(clearing="waiting", accepted=False))
@@ -155,6 +157,14 @@ def _matcher(session: Session, shoot_id: int) -> Matcher:
 
 def _apply(photo: Photo, match: Match) -> None:
     photo.code, photo.view, photo.why, photo.listed = match
+
+
+def remake_small(session: Session, vault: Vault, digest: str) -> None:
+    """Make the small pictures of an original again, if it is there and gives any."""
+    name = session.scalar(select(Photo.name).where(Photo.digest == digest).limit(1))
+    if name is not None:
+        with suppress(PhotoError):
+            _write_small(vault, read_photo(vault.original(digest), name))
 
 
 def _write_small(vault: Vault, photo: DecodedPhoto) -> None:

@@ -114,7 +114,7 @@ class Dispatcher:
         for picture in session.scalars(query):
             picture.state = "working"
             photo, run = picture.photo, picture.run
-            key = photo.cutout_key or cutout_key(photo.digest)
+            key = cutout_key(photo.digest)
             target = self._vault.run(run.id) / picture.output
             rules = Standard.model_validate(run.rules)
             arguments = (self._vault.root, photo.digest, photo.name, key, rules, target)

@@ -7,6 +7,7 @@ from fastapi import APIRouter, HTTPException
 from fastapi.responses import FileResponse
 
 from zero_easel.library.models import PictureRow
+from zero_easel.library.shoots import remake_small
 from zero_easel.web.page import Bench, Db, found
 
 router = APIRouter()
@@ -15,15 +16,21 @@ _TYPES = {".jpg": "image/jpeg", ".png": "image/png", ".webp": "image/webp"}
 
 
 @router.get("/media/thumbnail/{digest}.webp")
-def thumbnail(bench: Bench, digest: str) -> FileResponse:
+def thumbnail(session: Db, bench: Bench, digest: str) -> FileResponse:
     """A photo, small."""
-    return _file(bench.vault.thumbnail(_digest(digest)))
+    path = bench.vault.thumbnail(_digest(digest))
+    if not path.is_file():
+        remake_small(session, bench.vault, digest)
+    return _file(path)
 
 
 @router.get("/media/large/{digest}.jpg")
-def large(bench: Bench, digest: str) -> FileResponse:
+def large(session: Db, bench: Bench, digest: str) -> FileResponse:
     """A photo at screen size."""
-    return _file(bench.vault.large(_digest(digest)))
+    path = bench.vault.large(_digest(digest))
+    if not path.is_file():
+        remake_small(session, bench.vault, digest)
+    return _file(path)
 
 
 @router.get("/media/cutout/{key}/{kind}.webp")
