@@ -51,3 +51,4 @@ screenshots: $(VENV)/.tests test-tools
 
 bench: $(VENV)/.application
 	$(BIN)/python bench/accuracy.py
+	$(BIN)/python bench/speed.py

@@ -47,7 +47,7 @@ def colour(rng: Rng) -> np.ndarray:
     """An sRGB colour, 0..255; white, black and grey things are common in shops."""
     kind = rng.uniform()
     if kind < 0.25:
-        return rng.uniform(225, 252) + rng.uniform(-5, 5, 3)
+        return np.clip(rng.uniform(225, 252) + rng.uniform(-5, 5, 3), 0, 255)
     if kind < 0.38:
         return rng.uniform(15, 60) + rng.uniform(-6, 6, 3)
     if kind < 0.5:

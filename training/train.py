@@ -12,6 +12,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+import onnx
 import torch
 from torch import nn
 from torch.nn import functional
@@ -20,8 +21,8 @@ from zero_easel.core.backdrop import estimate_backdrop
 from zero_easel.core.colour import to_linear
 from zero_easel.core.features import CHANNELS, features_of
 
-CROP = (192, 256)
-BATCH = 16
+CROP = (192, 192)
+BATCH = 12
 
 
 def block(inputs: int, outputs: int, stride: int = 1) -> nn.Sequential:
@@ -33,18 +34,16 @@ def block(inputs: int, outputs: int, stride: int = 1) -> nn.Sequential:
 
 
 class RegionNet(nn.Module):
-    """A small encoder and decoder with skips (U-Net: Ronneberger et al., MICCAI 2015), most of it at half size."""
+    """A small encoder and decoder with skips (U-Net: Ronneberger et al., MICCAI 2015), most of it below half size."""
 
-    def __init__(self, widths: tuple[int, ...] = (24, 32, 48, 72, 96, 112)) -> None:
+    def __init__(self, widths: tuple[int, ...] = (16, 32, 56, 80, 96, 96)) -> None:
         super().__init__()
-        self.fine = nn.Sequential(nn.Conv2d(CHANNELS, 12, 3, 1, 1), nn.ReLU(inplace=True))
-        self.down = nn.ModuleList(
-            block(CHANNELS if i == 0 else widths[i - 1], width, 2) for i, width in enumerate(widths)
-        )
+        self.fine = nn.Sequential(nn.Conv2d(CHANNELS, 8, 3, 1, 1), nn.ReLU(inplace=True))
+        inputs = (CHANNELS, *widths[:-1])
+        self.down = nn.ModuleList(block(i, o, 2) for i, o in zip(inputs, widths, strict=True))
         self.up = nn.ModuleList(block(widths[i] + widths[i - 1], widths[i - 1]) for i in range(len(widths) - 1, 0, -1))
-        self.head = nn.Sequential(
-            nn.Conv2d(widths[0] + 12, 16, 3, 1, 1), nn.ReLU(inplace=True), nn.Conv2d(16, 1, 3, 1, 1)
-        )
+        self.narrow = nn.Conv2d(widths[0], 8, 1)
+        self.head = nn.Sequential(nn.Conv2d(16, 8, 3, 1, 1), nn.ReLU(inplace=True), nn.Conv2d(8, 1, 1))
 
     def forward(self, x: torch.Tensor) -> torch.Tensor:
         """(n, CHANNELS, h, w), h and w multiples of 64 -> logits (n, 1, h, w)."""
@@ -55,7 +54,7 @@ class RegionNet(nn.Module):
         for up, skip in zip(self.up, skips[-2::-1], strict=True):
             x = functional.interpolate(x, scale_factor=2, mode="bilinear", align_corners=False)
             x = up(torch.cat([x, skip], 1))
-        x = functional.interpolate(x, scale_factor=2, mode="bilinear", align_corners=False)
+        x = functional.interpolate(self.narrow(x), scale_factor=2, mode="bilinear", align_corners=False)
         return self.head(torch.cat([x, fine], 1))
 
 
@@ -144,7 +143,24 @@ def export(net: RegionNet, path: Path) -> None:
     axes = {"features": {2: "height", 3: "width"}, "item": {2: "height", 3: "width"}}
     torch.onnx.export(whole, (torch.zeros(1, CHANNELS, 128, 192),), path, input_names=["features"],
                       output_names=["item"], dynamic_axes=axes, opset_version=17, dynamo=False)  # fmt: skip
+    halve(path)
     net.train()
+
+
+def halve(path: Path) -> None:
+    """Store the weights in half precision, each cast back to single where it is used: half the size, same sums."""
+    model = onnx.load(path)
+    casts = []
+    for weight in model.graph.initializer:
+        values = onnx.numpy_helper.to_array(weight)
+        if values.dtype == np.float32 and values.size > 64:
+            name = weight.name
+            weight.CopyFrom(onnx.numpy_helper.from_array(values.astype(np.float16), f"{name}.half"))
+            casts.append(onnx.helper.make_node("Cast", [f"{name}.half"], [name], to=onnx.TensorProto.FLOAT))
+    nodes = [*casts, *model.graph.node]
+    del model.graph.node[:]
+    model.graph.node.extend(nodes)
+    onnx.save(model, path)
 
 
 def main() -> None:
@@ -158,7 +174,7 @@ def main() -> None:
     rng = np.random.default_rng(0)
     scenes = load(args.scenes)
     held, used = scenes[::20], [s for i, s in enumerate(scenes) if i % 20]
-    net = RegionNet()
+    net = RegionNet().to(memory_format=torch.channels_last)
     print(f"{len(used)} scenes, {len(held)} held out, {sum(p.numel() for p in net.parameters()):,} weights", flush=True)
     optimizer = torch.optim.AdamW(net.parameters(), 2e-3, weight_decay=1e-4)
     started, epoch = time.monotonic(), 0
@@ -171,11 +187,11 @@ def main() -> None:
                 group["lr"] = 2e-3 * (0.02 + 0.49 * (1 + np.cos(np.pi * share)))
             pairs = [sample(rng, *used[i]) for i in order[start : start + BATCH]]
             x, y = (torch.from_numpy(np.stack(part)) for part in zip(*pairs, strict=True))
-            loss = loss_of(net(x), y[:, None])
+            loss = loss_of(net(x.to(memory_format=torch.channels_last)), y[:, None])
             optimizer.zero_grad()
             loss.backward()
             optimizer.step()
-            total, count = total + float(loss), count + 1
+            total, count = total + loss.item(), count + 1
         epoch += 1
         if epoch % 3 == 0 or share >= 1:
             figures = " ".join(f"{v:.3f}" for v in measure(net, held))

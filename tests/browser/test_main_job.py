@@ -1,5 +1,6 @@
 """The whole job, as a person does it in a browser."""
 
+import base64
 import csv
 import io
 import shutil
@@ -40,6 +41,21 @@ def page(server: Server) -> Iterator[Page]:
         assert not faults
 
 
+def drop(page: Page, files: list[Path]) -> None:
+    """Drop files on the page's place for them, as from a file manager."""
+    contents = [(file.name, base64.b64encode(file.read_bytes()).decode()) for file in files]
+    transfer = page.evaluate_handle(
+        """files => {
+            const transfer = new DataTransfer();
+            for (const [name, data] of files)
+                transfer.items.add(new File([Uint8Array.from(atob(data), c => c.charCodeAt(0))], name));
+            return transfer;
+        }""",
+        contents,
+    )
+    page.dispatch_event("#drop", "drop", {"dataTransfer": transfer})
+
+
 def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> None:
     photos = []
     for source, name in BROUGHT.items():
@@ -50,7 +66,7 @@ def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> No
     page.get_by_label("Name of a new shoot").fill("Winter table")
     page.get_by_role("button", name="New shoot").click()
 
-    page.locator("#choose-files").set_input_files([*photos, CATALOG])
+    drop(page, [*photos, CATALOG])
     expect(page.locator("#uploads-title")).to_have_text("5 of 5 brought in", timeout=30_000)
     expect(page.locator("#photo-list tbody tr")).to_have_count(4)
     expect(page.locator("#zero-line")).to_contain_text("1 without product")

@@ -7,12 +7,13 @@ rim, so that the item and its shadow fall out by themselves.
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
 from scipy import ndimage as ndi
 
-from zero_easel.core.colour import Float, Mask
+from zero_easel.core.colour import Float, Mask, largest
 
 FLOOR = 0.004
 """Added to linear light before the logarithm: about the black level's noise, keeps shadows finite."""
@@ -56,6 +57,7 @@ def _spread(values: Float) -> float:
     return float(1.4826 * np.median(np.abs(values))) if values.size else 0.0
 
 
+@lru_cache(8)
 def _basis(h: int, w: int, degree: int) -> Float:
     """Products of Legendre polynomials up to a total degree, (h*w, terms): well conditioned on a full grid."""
     y, x = np.linspace(-1, 1, h), np.linspace(-1, 1, w)
@@ -72,7 +74,7 @@ def _tukey_fit(basis: Float, values: Float) -> tuple[Float, float]:
     for _ in range(6):
         weighted = (basis * weight[:, None]).T
         coefficients = np.linalg.solve(weighted @ basis + ridge, weighted @ values)
-        worst = np.abs(values - basis @ coefficients).max(1)
+        worst = largest(np.abs(values - basis @ coefficients))
         spread = max(float(1.4826 * np.median(worst)), 1e-3)
         weight = np.square(np.clip(1 - np.square(worst / (4 * spread)), 0, None))
     return coefficients, spread
@@ -105,7 +107,7 @@ def _grow_fit(log: Float) -> tuple[Float, float]:
 
 def _explained(residual: Float, noise: float) -> Mask:
     h, w = residual.shape[:2]
-    calm = np.abs(cv2.GaussianBlur(residual, (0, 0), 1.5)).max(2) < 4 * noise
+    calm = largest(np.abs(cv2.GaussianBlur(residual, (0, 0), 1.5))) < 4 * noise
     opened = ndi.binary_opening(calm, iterations=2) | (calm & rim(h, w, 3))
     connected = touching_rim(opened)
     return np.asarray(ndi.binary_erosion(connected, iterations=2, border_value=1))

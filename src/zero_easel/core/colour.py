@@ -44,6 +44,11 @@ def to_srgb8(linear: Float) -> NDArray[np.uint8]:
     return np.asarray(_encoding_table()[index], np.uint8)
 
 
+def largest(channels: Float) -> Float:
+    """The largest of three channels, (..., 3) -> (...); several times faster than a reduction over so short an axis."""
+    return np.asarray(np.maximum(np.maximum(channels[..., 0], channels[..., 1]), channels[..., 2]), np.float32)
+
+
 def parse_hex(colour: str) -> tuple[int, int, int]:
     """CSS hex colour #rgb or #rrggbb -> (r, g, b) in 0..255. Raises ValueError."""
     text = colour.strip().lstrip("#")

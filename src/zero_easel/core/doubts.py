@@ -7,6 +7,7 @@ import numpy as np
 
 from zero_easel.core.backdrop import Backdrop
 from zero_easel.core.colour import Float, Mask
+from zero_easel.core.decision import Decision
 from zero_easel.core.evidence import chroma, like_shadow, opponent, smooth
 from zero_easel.core.outline import Shape
 from zero_easel.core.regions import Regions
@@ -26,18 +27,20 @@ class Finding(NamedTuple):
     weight: float
 
 
-def find_doubts(shape: Shape, regions: Regions, backdrop: Backdrop) -> list[Finding]:
+def find_doubts(decision: Decision, shape: Shape, regions: Regions, backdrop: Backdrop) -> list[Finding]:
     """All reasons to look at a cutout, the most serious first."""
-    if not shape.item.any():
+    item = decision.item
+    if not item.any():
         return [Finding(Flag("no-item", "no item found before the backdrop"), 1.0)]
     findings = [
-        *_frame(shape.item),
-        *_rim(shape.item, regions.sharpness),
+        *_frame(item),
+        *_contradicted(decision),
+        *_rim(item, regions.sharpness),
         *_gaps(shape),
-        *_see_through(shape, backdrop),
-        *_fine_parts(shape),
-        *_parts(shape),
-        *_dark_base(shape, backdrop),
+        *_see_through(item, backdrop),
+        *_fine_parts(item),
+        *_parts(item),
+        *_dark_base(item, backdrop),
         *_backdrop(backdrop),
     ]
     return sorted(findings, key=lambda f: -f.weight)
@@ -61,6 +64,17 @@ def _outline(item: Mask) -> Mask:
     return np.asarray(item & ~cv2.erode(item.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(np.bool_))
 
 
+def _contradicted(decision: Decision) -> list[Finding]:
+    """Area that the outlines alone, or the network alone, would have decided otherwise."""
+    # A px along the outline is nobody's mistake.
+    core = cv2.erode(decision.contradicted.astype(np.uint8), np.ones((3, 3), np.uint8))
+    share = float(core.sum()) / float(decision.item.sum())
+    if share < 0.05:
+        return []
+    text = f"two ways of looking differ over an area of {share:.0%} of the item"
+    return [Finding(Flag("contradicted", text), min(0.9, 0.25 + 1.5 * share))]
+
+
 def _rim(item: Mask, sharpness: Float) -> list[Finding]:
     near = cv2.dilate(sharpness, np.ones((5, 5), np.uint8))[_outline(item)]
     faint = float((near < 2.0).mean())
@@ -77,43 +91,44 @@ def _gaps(shape: Shape) -> list[Finding]:
     return [Finding(Flag("gap-closed", text), min(0.8, 0.5 + shape.closed))]
 
 
-def _see_through(shape: Shape, backdrop: Backdrop) -> list[Finding]:
+def _see_through(item: Mask, backdrop: Backdrop) -> list[Finding]:
     """Inside that looks just like the backdrop: clear glass, or white on white."""
     values = opponent(smooth(backdrop.residual, 1.0))
     alike = (np.abs(values[..., 0]) < 0.15) & (chroma(values) < 0.12)
-    share = float(alike[shape.item].mean())
+    share = float(alike[item].mean())
     if share < 0.45:
         return []
     text = f"{share:.0%} of the inside looks like the backdrop: glass, or the same colour"
     return [Finding(Flag("inside-alike", text), 0.35 + 0.4 * share)]
 
 
-def _fine_parts(shape: Shape) -> list[Finding]:
-    area = float(shape.item.sum())
-    thin = cv2.morphologyEx(shape.item.astype(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))
+def _fine_parts(item: Mask) -> list[Finding]:
+    area = float(item.sum())
+    thin = cv2.morphologyEx(item.astype(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))
     share = 1 - float(thin.sum()) / area
     if share < 0.25:
         return []
     return [Finding(Flag("fine-parts", "thin parts and openings; look whether all are kept and open"), 0.6)]
 
 
-def _parts(shape: Shape) -> list[Finding]:
-    if shape.parts < 2:
+def _parts(item: Mask) -> list[Finding]:
+    count = cv2.connectedComponents(item.astype(np.uint8))[0] - 1
+    if count < 2:
         return []
-    return [Finding(Flag("several-parts", f"{shape.parts} separate parts kept"), 0.3)]
+    return [Finding(Flag("several-parts", f"{count} separate parts kept"), 0.3)]
 
 
-def _dark_base(shape: Shape, backdrop: Backdrop) -> list[Finding]:
+def _dark_base(item: Mask, backdrop: Backdrop) -> list[Finding]:
     """Neutral, smooth, dark area at the lower rim of a coloured item may be the core of its shadow."""
-    shadowy = like_shadow(backdrop) & (opponent(backdrop.residual)[..., 0] < -0.25) & shape.item
-    share = float(shadowy.sum()) / float(shape.item.sum())
+    shadowy = like_shadow(backdrop) & (opponent(backdrop.residual)[..., 0] < -0.25) & item
+    share = float(shadowy.sum()) / float(item.sum())
     if not 0.04 < share < 0.4:
         return []
     labels = cv2.connectedComponents(shadowy.astype(np.uint8))[1]
-    below = np.zeros_like(shape.item)
-    below[:-2] = shape.item[:-2] & ~shape.item[2:]
+    below = np.zeros_like(item)
+    below[:-2] = item[:-2] & ~item[2:]
     reaching = np.unique(labels[below & shadowy])
-    share = float(np.isin(labels, reaching[reaching > 0]).sum()) / float(shape.item.sum())
+    share = float(np.isin(labels, reaching[reaching > 0]).sum()) / float(item.sum())
     if share < 0.04:
         return []
     text = f"the lower {share:.0%} could be dark shadow instead of item"

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from zero_easel.core.backdrop import Backdrop
-from zero_easel.core.colour import Float, Mask
+from zero_easel.core.colour import Float, Mask, largest
 
 # Luminance as the mean of the three logarithms, and two differences that a colourless factor leaves at zero.
 _OPPONENT = np.array([[1 / 3, 1, -0.5], [1 / 3, 0, 1], [1 / 3, -1, -0.5]], np.float32)
@@ -33,7 +33,7 @@ def texture(residual: Float, window: int) -> Float:
     """Local standard deviation in a square window, the largest over the channels."""
     mean = cv2.blur(residual, (window, window))
     variance = cv2.blur(residual * residual, (window, window)) - mean * mean
-    return np.asarray(np.sqrt(np.maximum(variance, 0)).max(2), np.float32)
+    return np.asarray(np.sqrt(np.maximum(largest(variance), 0)), np.float32)
 
 
 def edge_strength(residual: Float, sigma: float) -> Float:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zero_easel.core.colour import Encoded, Float, Mask, to_linear, to_srgb8
-from zero_easel.core.outline import fill_from
+from zero_easel.core.fill import fill_from
 
 BAND = 1.75
 """Half width of the undecided band, in px of the working size."""

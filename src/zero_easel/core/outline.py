@@ -12,6 +12,7 @@ from scipy import ndimage as ndi
 from zero_easel.core.backdrop import Backdrop
 from zero_easel.core.colour import Float, Mask
 from zero_easel.core.evidence import chroma, like_shadow, opponent, smooth, texture
+from zero_easel.core.fill import fill_from
 from zero_easel.core.regions import Regions
 
 # A pixel step in the opponent picture that an eye takes for another surface, colour counted twice.
@@ -37,7 +38,7 @@ def find_shape(picked: Mask, regions: Regions, backdrop: Backdrop) -> Shape:
     tidy = _without_cast_shadow(tidy, like_shadow(backdrop))
     radius = max(3, round(0.02 * max(picked.shape)))
     solid = _close_gaps(tidy, regions.sharpness, radius)
-    solid, parts = _without_specks(solid)
+    solid, parts = without_specks(solid)
     before = ndi.binary_fill_holes(tidy) & solid
     closed = 1 - float(before.sum()) / max(1, int(solid.sum()))
     openings = _openings(solid, regions, backdrop)
@@ -80,7 +81,8 @@ def _close_gaps(item: Mask, sharpness: Float, radius: int) -> Mask:
     return result
 
 
-def _without_specks(solid: Mask) -> tuple[Mask, int]:
+def without_specks(solid: Mask) -> tuple[Mask, int]:
+    """Only pieces of some size beside the largest, and how many: no crumbs, dust, or marks on the paper."""
     labels, _ = ndi.label(solid)
     size = np.bincount(labels.ravel())
     size[0] = 0
@@ -144,30 +146,6 @@ def _stands_apart(weighted: Float, piece: Mask, core: Mask, sharpness: Float | N
         return True
     faint, typical = np.percentile(cv2.dilate(sharpness, reach)[ring], [5, 50])
     return bool(faint > 1.2 and typical > 2.0)
-
-
-def fill_from(values: Float, known: Mask | Float) -> Float:
-    """Continue known values smoothly into the unknown (push-pull interpolation: Gortler et al., SIGGRAPH 1996).
-
-    values: (h, w, c) float32. known: (h, w) weights in [0, 1]. Returns (h, w, c) float32.
-    """
-    weight = np.asarray(known, np.float32)
-    pyramid = [(values * weight[..., None], weight)]
-    while min(pyramid[-1][1].shape) > 2:
-        total, weight = pyramid[-1]
-        size = ((weight.shape[1] + 1) // 2, (weight.shape[0] + 1) // 2)
-        pyramid.append(
-            (
-                cv2.resize(total, size, interpolation=cv2.INTER_AREA),
-                cv2.resize(weight, size, interpolation=cv2.INTER_AREA),
-            )
-        )
-    total, weight = pyramid.pop()
-    filled = total / np.maximum(weight, 1e-6)[..., None]
-    for total, weight in reversed(pyramid):
-        above = cv2.resize(filled, (weight.shape[1], weight.shape[0]), interpolation=cv2.INTER_LINEAR)
-        filled = total + (1 - np.minimum(weight, 1))[..., None] * above
-    return np.asarray(filled, np.float32)
 
 
 def _distance(mask: Mask) -> Float:
