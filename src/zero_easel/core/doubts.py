@@ -71,7 +71,8 @@ def _contradicted(decision: Decision) -> list[Finding]:
     share = float(core.sum()) / float(decision.item.sum())
     if share < 0.05:
         return []
-    text = f"two ways of looking differ over an area of {share:.0%} of the item"
+    area = f"an area of {share:.0%} of the item" if share < 0.6 else "most of the item"
+    text = f"two ways of looking differ about {area}"
     return [Finding(Flag("contradicted", text), min(0.9, 0.25 + 1.5 * share))]
 
 
