@@ -1,0 +1,165 @@
+"""Runs in the library, without a dispatcher: what is planned, counted, paused and recovered."""
+
+import csv
+import io
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from conftest import AWKWARD, PHOTOS
+from sqlalchemy.orm import Session
+
+from zero_easel.library.database import Database
+from zero_easel.library.models import PictureRow, Run, Shoot, now
+from zero_easel.library.shoots import assign, bring_in, create_shoot, import_shotlist, photos_of
+from zero_easel.library.vault import Vault
+from zero_easel.runs.service import (
+    RunError,
+    finish_if_through,
+    manifest_of,
+    pictures_of,
+    progress_of,
+    recover,
+    set_state,
+    start_run,
+    write_archive,
+)
+
+
+@pytest.fixture
+def vault(tmp_path: Path) -> Vault:
+    vault = Vault(tmp_path)
+    vault.prepare()
+    return vault
+
+
+@pytest.fixture
+def session(tmp_path: Path) -> Iterator[Session]:
+    database = Database(tmp_path / "easel.sqlite")
+    database.migrate()
+    with database.session() as session:
+        yield session
+    database.close()
+
+
+@pytest.fixture
+def shoot(session: Session, vault: Vault) -> Shoot:
+    shoot = create_shoot(session, "Shelf")
+    for name in ("BRYD0105.JPG", "BRYD0111.JPG", "BRYD0112.JPG"):
+        bring_in(session, vault, shoot, (PHOTOS / name).read_bytes(), name)
+    return shoot
+
+
+def make(vault: Vault, picture: PictureRow, data: bytes = b"picture") -> None:
+    """Stand in for the worker: a finished file."""
+    path = vault.run(picture.run_id) / picture.output
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_bytes(data)
+    picture.state, picture.bytes, picture.sha256 = "done", len(data), "0" * 64
+
+
+def test_a_run_accounts_for_every_photo(session: Session, vault: Vault, shoot: Shoot) -> None:
+    bring_in(session, vault, shoot, (AWKWARD / "truncated.jpg").read_bytes(), "broken.jpg")
+    next(p for p in photos_of(session, shoot.id) if p.name == "BRYD0105.JPG").left_out = True
+    import_shotlist(session, shoot.id, b"filename,code,view\nBRYD0105.JPG,A,front\nBRYD0111.JPG,B,\n", "s.csv")
+    run = start_run(session, shoot)
+    rows = {p.original: p for p in pictures_of(session, run.id)}
+    assert {name: p.state for name, p in rows.items()} == {
+        "BRYD0105.JPG": "left out", "BRYD0111.JPG": "waiting", "BRYD0112.JPG": "left out", "broken.jpg": "failed",
+    }  # fmt: skip
+    assert rows["BRYD0105.JPG"].message == "left out by hand"
+    assert rows["BRYD0112.JPG"].message == "not on the shot list"
+    assert "broken.jpg ends too early" in rows["broken.jpg"].message
+    assert rows["BRYD0111.JPG"].output == "B_1.jpg"
+    at = progress_of(session, run)
+    assert (at.total, at.done, at.failed, at.remaining, at.left_out) == (2, 0, 1, 1, 2)
+
+
+def test_the_standard_of_a_run_is_frozen(session: Session, shoot: Shoot) -> None:
+    run = start_run(session, shoot)
+    assert shoot.standard.frozen and run.rules == shoot.standard.rules
+    with pytest.raises(RunError, match="under way"):
+        start_run(session, shoot)
+
+
+def test_clashes_and_nothing_to_do_are_refused(session: Session, shoot: Shoot) -> None:
+    photos = photos_of(session, shoot.id)
+    for photo in photos[:2]:
+        assign(photo, "A", "front")
+    with pytest.raises(RunError, match=r"A_front\.jpg would come from BRYD0105\.JPG and BRYD0111\.JPG"):
+        start_run(session, shoot)
+    for photo in photos:
+        photo.left_out = True
+    with pytest.raises(RunError, match="No photo"):
+        start_run(session, shoot)
+    assert session.query(Run).count() == 0
+
+
+def test_pause_stop_and_continue(session: Session, vault: Vault, shoot: Shoot) -> None:
+    run = start_run(session, shoot)
+    set_state(session, run, "paused")
+    assert progress_of(session, run).can_continue and progress_of(session, run).seconds_left is None
+    make(vault, pictures_of(session, run.id)[0])
+    session.flush()
+    set_state(session, run, "running")
+    # The pace counts what was made since the run was taken up, not what was there before.
+    assert run.done_before == 1 and progress_of(session, run).seconds_left is None
+    make(vault, pictures_of(session, run.id)[1])
+    session.flush()
+    left = progress_of(session, run).seconds_left
+    assert left is not None and 0 <= left < 60
+    set_state(session, run, "stopped")
+    assert run.ended is not None and progress_of(session, run).can_continue
+    set_state(session, run, "running")
+    make(vault, pictures_of(session, run.id)[2])
+    session.flush()
+    assert finish_if_through(session, run.id)
+    session.refresh(run)
+    assert run.state == "done"
+    with pytest.raises(RunError, match="has ended"):
+        set_state(session, run, "running")
+
+
+def test_after_a_crash_only_whole_files_count(session: Session, vault: Vault, shoot: Shoot) -> None:
+    run = start_run(session, shoot)
+    first, second, third = pictures_of(session, run.id)
+    make(vault, first)
+    make(vault, second)
+    (vault.run(run.id) / second.output).write_bytes(b"pict")
+    third.state = "working"
+    session.flush()
+    assert recover(session, vault) == [run.id]
+    assert [p.state for p in pictures_of(session, run.id)] == ["done", "waiting", "waiting"]
+    assert run.state == "interrupted" and "1 of 3 pictures are finished" in run.note and "2 remain" in run.note
+    assert recover(session, vault) == []
+
+
+def test_a_paused_run_stays_paused_over_a_restart(session: Session, vault: Vault, shoot: Shoot) -> None:
+    run = start_run(session, shoot)
+    set_state(session, run, "paused")
+    session.flush()
+    assert recover(session, vault) == [] and run.state == "paused"
+
+
+def test_the_archive_holds_what_is_done_and_a_manifest_of_all(
+    session: Session, vault: Vault, shoot: Shoot, tmp_path: Path
+) -> None:
+    run = start_run(session, shoot)
+    first, second, _ = pictures_of(session, run.id)
+    make(vault, first, b"first")
+    second.state, second.message = "failed", "BRYD0111.JPG shows no item."
+    run.ended = now()
+    session.flush()
+    write_archive(session, vault, run.id, tmp_path / "a.zip")
+    with zipfile.ZipFile(tmp_path / "a.zip") as archive:
+        assert sorted(archive.namelist()) == sorted([first.output, "manifest.csv"])
+        assert archive.read(first.output) == b"first"
+        assert archive.read("manifest.csv") == manifest_of(session, run.id)
+    rows = list(csv.DictReader(io.StringIO(manifest_of(session, run.id).decode())))
+    assert [row["status"] for row in rows] == ["done", "failed", "waiting"]
+    assert rows[0]["message"] == "no product; keeps the photo's own name"
+    assert rows[1]["output"] == "" and rows[1]["message"].endswith("shows no item.")
+    assert list(rows[0]) == [
+        "original", "code", "view", "output", "width", "height", "bytes", "sha256", "status", "message",
+    ]  # fmt: skip
