@@ -38,6 +38,6 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         request, "deliver.html", status, shoot=shoot, marks=stages(session, shoot), stage="deliver", error=error,
         planned=sorted(planned, key=lambda pair: (pair[1].original not in clashing, bool(pair[1].code))),
         clashes=clashes, clashing=clashing, rules=rules_of(shoot.standard), row=shoot.standard,
-        look_at=sum(doubtful(p) for p in photos), staying=len(photos) - len(planned),
+        look_at=sum(doubtful(photo) for photo, _ in planned), staying=len(photos) - len(planned),
         run=run, at=progress_of(session, run) if run else None, pictures=pictures_of(session, run.id) if run else [],
     )  # fmt: skip
