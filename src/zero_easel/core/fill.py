@@ -13,7 +13,8 @@ def fill_from(values: Float, known: Mask | Float) -> Float:
     """
     weight = np.asarray(known, np.float32)
     pyramid = [(values * weight[..., None], weight)]
-    while min(pyramid[-1][1].shape) > 2:
+    # Down to a single cell: a coarser cell without anything known in it would fill with nothing.
+    while max(pyramid[-1][1].shape) > 1:
         total, weight = pyramid[-1]
         size = ((weight.shape[1] + 1) // 2, (weight.shape[0] + 1) // 2)
         pyramid.append((
