@@ -23,8 +23,9 @@ def pages(page: Page, address: str) -> dict[str, str]:
     doubtful = page.locator(".look .stand-link").first.get_attribute("href") or ""
     return {
         "shoots": "/", "bring-in": f"{shelf}/bring-in", "match": f"{shelf}/match", "clear": f"{shelf}/clear",
-        "look": doubtful, "place": f"{shelf}/place", "deliver": f"{shelf}/deliver", "finished": f"{finished}/deliver",
-        "compare": picture, "products": "/products", "standard": "/standards", "runs": "/runs",
+        "touch-up": doubtful, "place": f"{shelf}/place", "deliver": f"{shelf}/deliver",
+        "finished": f"{finished}/deliver", "compare": picture, "products": "/products", "standard": "/standards",
+        "runs": "/runs",
     }  # fmt: skip
 
 
@@ -44,7 +45,7 @@ def main() -> None:
         views = pages(page, args.address)
         for name in args.names or views:
             page.goto(args.address + views[name])
-            page.wait_for_timeout(700)
+            page.wait_for_timeout(1500 if name == "touch-up" else 700)
             page.screenshot(path=args.out / f"{name}.png")
         browser.close()
 

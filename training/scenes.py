@@ -2,9 +2,10 @@
 
     python training/scenes.py --out SCENES --first 0 --count 1000
 
-Needs the packages of training/requirements.txt and an LLVM library (Debian: libllvm19). Writes NNNNN.jpg and
-NNNNN.png (8-bit coverage). Every scene follows from its number alone. Shapes are random families of vessels, boxes,
-wires, brushes, boards, cloths and stones; none is a model of a particular product.
+Needs the packages of training/requirements.txt and an LLVM library (Debian: libllvm19). Writes NNNNN.jpg (the photo),
+NNNNN.png (8-bit coverage) and NNNNN.empty.jpg (the same place without the item, at an exposure of its own). Every scene
+follows from its number alone. Shapes are random families of vessels, boxes, wires, brushes, boards, cloths and stones;
+none is a model of a particular product.
 """
 
 import argparse
@@ -23,10 +24,12 @@ from studio import (
     flat,
     glass,
     glaze,
+    grid_mesh,
     lathe,
     lights,
     metal,
     noise,
+    quad,
     rbox,
     render,
     satin,
@@ -39,16 +42,23 @@ from studio import (
     wood_tex,
 )
 
-LONG, SHORT = 384, 288
-Rng = np.random.Generator
+LONG, SHORT = 480, 360
+
+
+class Rng(np.random.Generator):
+    """A scene's dice. alike: the one colour that item and backdrop share, if they do."""
+
+    alike: np.ndarray | None = None
 
 
 def colour(rng: Rng) -> np.ndarray:
     """An sRGB colour, 0..255; white, black and grey things are common in shops."""
+    if rng.alike is not None:
+        return np.clip(rng.alike + rng.uniform(-9, 9) + rng.uniform(-4, 4, 3), 8, 252)
     kind = rng.uniform()
-    if kind < 0.25:
+    if kind < 0.28:
         return np.clip(rng.uniform(225, 252) + rng.uniform(-5, 5, 3), 0, 255)
-    if kind < 0.38:
+    if kind < 0.40:
         return rng.uniform(15, 60) + rng.uniform(-6, 6, 3)
     if kind < 0.5:
         return rng.uniform(90, 210) + rng.uniform(-12, 12, 3)
@@ -94,7 +104,7 @@ def material(rng: Rng, clear: bool = True) -> dict:
     if kind < 0.76:
         surface = tex(texture(rng), rng.uniform(0.5, 3))
         return glaze(surface, rng.uniform(0.05, 0.3)) if rng.uniform() < 0.5 else diffuse(surface)
-    if kind < 0.88 or not clear:
+    if kind < 0.85 or not clear:
         tint = tuple(rng.uniform(0.45, 1) * (1 + rng.uniform(-0.15, 0.15, 3)))
         return metal(
             str(rng.choice(["Al", "Cu", "Au", "Cr"])),
@@ -273,8 +283,6 @@ def cloth(rng: Rng) -> Obj:
 
 
 def _sheet(points: np.ndarray):
-    from studio import grid_mesh
-
     return grid_mesh(points, outward=False)
 
 
@@ -289,11 +297,11 @@ def ring(rng: Rng) -> Obj:
 
 
 FAMILIES = (
-    (vessel, 0.36),
-    (box, 0.18),
-    (wires, 0.09),
-    (brush, 0.06),
-    (utensil, 0.09),
+    (vessel, 0.32),
+    (box, 0.15),
+    (wires, 0.12),
+    (brush, 0.08),
+    (utensil, 0.11),
     (stone, 0.09),
     (cloth, 0.07),
     (ring, 0.06),
@@ -321,53 +329,113 @@ def items(rng: Rng) -> Obj:
     return item
 
 
-def backdrop(rng: Rng, topdown: bool, scale: float) -> tuple[Obj, float]:
-    """The paper, wall or table, and the sRGB level that its median is to reach."""
+def surface(rng: Rng) -> dict:
+    """What tables and walls are made of."""
     kind = rng.uniform()
-    if kind < 0.58:
+    if kind < 0.45:
+        tone = rng.uniform((90, 60, 35), (215, 185, 150))
+        seed = int(rng.integers(1 << 30))
+        return diffuse(
+            tex(wood_tex(512, 1024, tone, tone * 0.7, seed, rings=int(rng.integers(3, 14))), rng.uniform(1, 4))
+        )
+    return diffuse(colour(rng)) if kind < 0.85 else diffuse(tex(texture(rng), rng.uniform(1, 4)))
+
+
+def sheet(rng: Rng, tone: np.ndarray, across: float, topdown: bool) -> list[Obj]:
+    """Paper that does not fill the frame, on a table, with things of the room beyond its edges."""
+    left, right, front = (
+        -across * rng.uniform(0.4, 0.95),
+        across * rng.uniform(0.4, 0.95),
+        -across * rng.uniform(0.4, 1),
+    )
+    back, bend = across * rng.uniform(0.4, 0.9), across * rng.uniform(0.05, 0.5)
+    turn = np.linspace(0, math.pi / 2, 24)
+    upright = not topdown and rng.uniform() < 0.7
+    profile = [(front, 0.0), *((back + bend * math.sin(t), bend * (1 - math.cos(t))) for t in turn)]
+    if upright:
+        profile.append((back + bend, across * rng.uniform(0.5, 1.6)))
+    else:
+        profile = [(front, 0.0), (back + bend, 0.0)]
+    points = np.array([[(x, y, z) for x in (left, right)] for y, z in profile])
+    paper = Obj().mesh(grid_mesh(points, outward=False), diffuse(tone)).rot("z", rng.normal(0, 4))
+    far = across * rng.uniform(1.2, 3)
+    room = Obj().mesh(
+        quad((-8 * across, -8 * across, -0.8), (16 * across, 0, 0), (0, 8 * across + far, 0)), surface(rng)
+    )
+    room.mesh(quad((-8 * across, far, -0.8), (16 * across, 0, 0), (0, 0, 8 * across)), surface(rng))
+    for _ in range(int(rng.integers(0, 4))):
+        side = right if rng.uniform() < 0.5 else left
+        clutter = thing(rng)
+        clutter.move(
+            side + np.sign(side) * (clutter.dims()[0] / 2 + rng.uniform(5, 60)), rng.uniform(front, far * 0.8), 0
+        )
+        room.join(clutter)
+    return [paper, room]
+
+
+def backdrop(rng: Rng, topdown: bool, scale: float, across: float) -> tuple[list[Obj], float, bool]:
+    """The paper, wall or table, the sRGB level that its median is to reach, and whether it has edges or grain."""
+    kind = rng.uniform()
+    if rng.alike is not None:
+        tone = colour(rng)
+        level = float(np.clip(tone.mean() * rng.uniform(0.9, 1.0), 18, 240))
+    elif kind < 0.55:
         tone, level = rng.uniform(226, 248) + rng.uniform(-3, 3, 3), rng.uniform(200, 244)
-    elif kind < 0.70:
+    elif kind < 0.68:
         tone, level = rng.uniform(120, 210) + rng.uniform(-5, 5, 3), rng.uniform(110, 205)
-    elif kind < 0.88:
+    elif kind < 0.87:
         tone = colour(rng)
         level = float(np.clip(tone.mean() * rng.uniform(0.8, 1.1), 40, 225))
     else:
         tone, level = rng.uniform(14, 50) + rng.uniform(-4, 4, 3), rng.uniform(18, 60)
-    if topdown or rng.uniform() < 0.15:
-        surface = diffuse(tex(texture(rng), 3)) if rng.uniform() < 0.05 else None
-        return flat(tone, scale, surface), level
-    if rng.uniform() < 0.14:
-        return corner(tone, np.clip(tone * rng.uniform(0.8, 1.1), 0, 250), scale, y=rng.uniform(150, 500)), level
-    return sweep(tone, scale, y_back=rng.uniform(250, 600), rad=rng.uniform(120, 450)), level
+    place = rng.uniform()
+    if place < 0.13:
+        return sheet(rng, tone, across, topdown), level, True
+    if place < 0.22:
+        return [flat(tone, scale, surface(rng))], float(rng.uniform(90, 200)), True
+    if topdown or place < 0.34:
+        return [flat(tone, scale)], level, False
+    if place < 0.50:
+        wall = tone * rng.uniform(0.8, 1.1) if rng.uniform() < 0.7 else colour(rng)
+        return [corner(tone, np.clip(wall, 0, 250), scale, y=rng.uniform(150, 500))], level, True
+    return [sweep(tone, scale, y_back=rng.uniform(250, 600), rad=rng.uniform(120, 450))], level, False
 
 
-def scene(number: int) -> tuple[np.ndarray, np.ndarray]:
-    """(H, W, 3) uint8 sRGB photo and (H, W) float coverage of one scene."""
-    rng = np.random.default_rng(number)
+def scene(number: int, kind: str = "", long: int = LONG) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(H, W, 3) uint8 sRGB photo, (H, W) float coverage, and (H, W, 3) uint8 empty frame of one scene.
+
+    kind: "hard" for a small lamp, "white" for a white item on white paper, or "" for whatever comes. long: longer side.
+    """
+    rng = Rng(np.random.PCG64(number))
+    rng.alike = colour(rng) if rng.uniform() < 0.12 else None
+    if kind:
+        rng.alike = np.array([238.0, 237, 234]) if kind == "white" else None
     item = items(rng)
     lo, hi = item.bbox()
     size = float(np.linalg.norm(hi - lo))
-    width, height = (LONG, SHORT) if rng.uniform() < 0.75 else (SHORT, LONG)
+    short = long * SHORT // LONG
+    width, height = (long, short) if rng.uniform() < 0.75 else (short, long)
     topdown = rng.uniform() < 0.22
-    elevation = rng.uniform(3, 58)
     # A 45 mm lens on a 17.3 mm sensor sees 0.384 of its distance across.
     across = size * rng.uniform(1.0, 2.6) * (0.72 if rng.uniform() < 0.1 else 1)
-    distance = across / 0.384 * (width / LONG) ** 0.5
+    distance = across / 0.384 * (width / long) ** 0.5
     drift = rng.normal(0, 0.1 if rng.uniform() < 0.85 else 0.3, 2) * across
     target = np.array([drift[0], 0, (hi[2] - lo[2]) * 0.45 + drift[1] * 0.5])
-    view = camera(width, height, dist=distance, elev=elevation, target=target, topdown=topdown,
+    view = camera(width, height, dist=distance, elev=rng.uniform(3, 58), target=target, topdown=topdown,
                   fstop=float(rng.choice([2.8, 4, 5.6, 8, 11])), roll=rng.normal(0, 1))  # fmt: skip
     scale = max(1.0, distance / 1100)
-    kind = str(rng.choice(["soft", "left", "right", "hard", "back", "flat"], p=[0.3, 0.2, 0.2, 0.14, 0.08, 0.08]))
-    lamps = lights(kind, scale * rng.uniform(0.8, 1.3), env=rng.uniform(0.08, 0.5))
-    ground, level = backdrop(rng, topdown, scale)
-    linear, alpha = render(item, [ground], lamps, view, spp_full=12, spp_item=16, depth=7, mask_spp=32, bgblur=0.8,
-                           psf=rng.uniform(0.3, 0.8), extra_crop=10, seed=number % 100_000, nlm=False,
-                           log=lambda _: None)  # fmt: skip
-    balance = 1 + rng.normal(0, 0.04, 3)
-    photo, _ = develop(linear, alpha, bg=level, wb=balance, vignette=rng.uniform(0, 0.3), seed=number,
-                       noise_amt=rng.uniform(0.3, 2.5))  # fmt: skip
-    return photo, alpha
+    lamp = str(rng.choice(["soft", "left", "right", "hard", "back", "flat"], p=[0.27, 0.18, 0.18, 0.2, 0.09, 0.08]))
+    lamps = lights("hard" if kind == "hard" else lamp, scale * rng.uniform(0.8, 1.3), env=rng.uniform(0.08, 0.5))
+    ground, level, edged = backdrop(rng, topdown, scale, across)
+    settings = dict(depth=6, bgblur=1.2 if edged else 0.8, psf=rng.uniform(0.3, 0.8), seed=number % 100_000,
+                    nlm=False, hard=edged, log=lambda _: None)  # fmt: skip
+    linear, alpha = render(item, ground, lamps, view, spp_full=8, spp_item=16, mask_spp=32, extra_crop=10, **settings)
+    bare, _ = render(None, ground, lamps, view, spp_full=8, **settings)
+    finish = dict(wb=1 + rng.normal(0, 0.04, 3), vignette=rng.uniform(0, 0.3), noise_amt=rng.uniform(0.3, 2.5))
+    photo, exposure = develop(linear, alpha, bg=level, seed=number, **finish)
+    finish["wb"] = finish["wb"] * (1 + rng.normal(0, 0.01, 3))
+    empty, _ = develop(bare, alpha * 0, seed=number + 1, expo=exposure * rng.uniform(0.85, 1.12), **finish)
+    return photo, alpha, empty
 
 
 def main() -> None:
@@ -376,19 +444,22 @@ def main() -> None:
     parser.add_argument("--out", type=Path, required=True)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--count", type=int, default=1000)
+    parser.add_argument("--kind", choices=["", "hard", "white"], default="")
+    parser.add_argument("--long", type=int, default=LONG)
     args = parser.parse_args()
     args.out.mkdir(parents=True, exist_ok=True)
     for number in range(args.first, args.first + args.count):
-        target = args.out / f"{number:05d}.png"
+        target = args.out / f"{args.kind + '-' if args.kind else ''}{number:05d}.png"
         if target.exists():
             continue
         try:
-            photo, alpha = scene(number)
+            photo, alpha, empty = scene(number, args.kind, args.long)
         except Exception as error:  # a shape may fall outside the frame or be degenerate; the next one will do
             print(f"{number}: {type(error).__name__}: {error}", flush=True)
             continue
         quality = 84 + number % 14
         Image.fromarray(photo).save(target.with_suffix(".jpg"), quality=quality, subsampling=number % 3)
+        Image.fromarray(empty).save(target.with_suffix(".empty.jpg"), quality=quality, subsampling=number % 3)
         Image.fromarray(np.round(alpha * 255).astype(np.uint8)).save(target)
 
 

@@ -16,7 +16,7 @@ from zero_easel.core.naming import collisions
 from zero_easel.core.photo import PhotoError, read_photo
 from zero_easel.core.standard import Standard, StandardError, read_standard, write_standard
 from zero_easel.files import write_atomically
-from zero_easel.pipeline import clear
+from zero_easel.pipeline import clear, empty_frame
 from zero_easel.runs.folder import LEFT_OUT, FolderError, execute, prepare
 from zero_easel.runs.manifest import Row
 from zero_easel.runs.processes import map_processes, reason_of
@@ -34,6 +34,7 @@ _err = Console(stderr=True, soft_wrap=True, highlight=False, markup=False)
 Jobs = Annotated[int, typer.Option(min=1, max=256, help="Photos worked on at once.")]
 Port = Annotated[int, typer.Option(min=0, max=65535, help="Port on 127.0.0.1; the next free one if it is taken.")]
 Data = Annotated[Path | None, typer.Option(help="Folder for everything the application keeps.")]
+Empty = Annotated[list[Path] | None, typer.Option("--empty", help="Photo of the bare backdrop; may be given again.")]
 _CORES = available_cores()
 
 
@@ -48,6 +49,7 @@ def run(
     catalog: Annotated[Path | None, typer.Option(help="Product table, CSV.")] = None,
     shotlist: Annotated[Path | None, typer.Option(help="CSV of filename, code, view.")] = None,
     standard: Annotated[Path | None, typer.Option(help="YAML, as printed by zero-easel standard.")] = None,
+    empty: Empty = None,
     recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Write over pictures of an earlier run.")] = False,
     jobs: Jobs = _CORES,
@@ -55,7 +57,8 @@ def run(
     """Make the standard's picture of every photo in a folder."""
     rules = _standard(standard)
     try:
-        work = prepare(photos, out, rules, _products(catalog), _shots(shotlist), recursive=recursive, replace=replace)
+        work = prepare(photos, out, rules, _products(catalog), _shots(shotlist), empties=empty or [],
+                       recursive=recursive, replace=replace)  # fmt: skip
     except FolderError as error:
         raise UsageError(str(error)) from error
     if work.absent:
@@ -84,6 +87,7 @@ def run(
 def cutout(
     photos: Annotated[list[Path], typer.Argument(metavar="PHOTO...", help="Photo files.")],
     out: Annotated[Path, typer.Option("--out", help="Folder for STEM.png, RGBA with straight alpha.")],
+    empty: Empty = None,
     as_json: Annotated[bool, typer.Option("--json", help="One line of JSON per photo on standard output.")] = False,
     jobs: Jobs = _CORES,
 ) -> None:
@@ -101,7 +105,7 @@ def cutout(
     failed = 0
     with _progress(hidden=as_json) as bar:
         task = bar.add_task("Cutouts", total=len(photos))
-        work = enumerate(zip(photos, targets, strict=True))
+        work = enumerate((photo, target, empty or []) for photo, target in zip(photos, targets, strict=True))
         for report in _in_order(map_processes(_cut_one, work, min(jobs, len(photos))), photos):
             bar.advance(task)
             failed += report["error"] is not None
@@ -143,10 +147,10 @@ def main() -> None:
         sys.exit(2)
 
 
-def _cut_one(path: Path, target: Path) -> dict[str, Any]:
+def _cut_one(path: Path, target: Path, empties: list[Path]) -> dict[str, Any]:
     started = time.perf_counter()
     photo = read_photo(path)
-    item = clear(photo)
+    item = clear(photo, [empty_frame(frame) for frame in empties])
     write_atomically(target, encode_cutout(item.whole()))
     return {
         "photo": str(path),

@@ -1,14 +1,19 @@
 """The unit of work: one photo and a standard -> one finished picture. Deterministic, without database or clock."""
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
-from zero_easel.core.cutout import CutoutOptions, cutout
+from zero_easel.core.colour import Encoded
+from zero_easel.core.cutout import cutout
 from zero_easel.core.encode import encode
 from zero_easel.core.item import CutItem
+from zero_easel.core.marks import Mark
 from zero_easel.core.photo import Photo, PhotoError, read_photo
 from zero_easel.core.render import render
+from zero_easel.core.sight import MODERATE, reduced
 from zero_easel.core.standard import Standard
 
 DOUBTFUL = 0.5
@@ -36,9 +41,9 @@ class PictureError(Exception):
     """A photo that gives no picture, with the reason in plain words."""
 
 
-def clear(photo: Photo, options: CutoutOptions | None = None) -> CutItem:
-    """Cut out the item of a photo, in the form that is kept."""
-    return CutItem.of(cutout(photo, options))
+def clear(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] = ()) -> CutItem:
+    """Cut out the item of a photo, in the form that is kept; empties: photos of its bare backdrop."""
+    return cutout(photo, empties, marks)
 
 
 def finish(item: CutItem, standard: Standard, name: str) -> Picture:
@@ -53,9 +58,15 @@ def finish(item: CutItem, standard: Standard, name: str) -> Picture:
     return Picture(encode(drawn.pixels, standard.deliverable), width, height, notes)
 
 
-def picture_of(path: Path, standard: Standard) -> Picture:
+@lru_cache(4)
+def empty_frame(path: Path) -> Encoded:
+    """A photo of the bare backdrop, as large as it is used. Raises PhotoError."""
+    return reduced(read_photo(path).pixels, MODERATE)
+
+
+def picture_of(path: Path, standard: Standard, empties: Sequence[Path] = ()) -> Picture:
     """Photo file -> finished picture. Raises PictureError with one plain sentence that names the file."""
     try:
-        return finish(clear(read_photo(path)), standard, path.name)
+        return finish(clear(read_photo(path), [empty_frame(e) for e in empties]), standard, path.name)
     except PhotoError as error:
         raise PictureError(str(error)) from error

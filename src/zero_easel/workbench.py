@@ -6,6 +6,7 @@ from zero_easel.library.database import Database
 from zero_easel.library.shoots import requeue_outdated
 from zero_easel.library.standards import ensure_standard
 from zero_easel.library.vault import Vault
+from zero_easel.runs.desk import Desk
 from zero_easel.runs.dispatcher import Dispatcher
 from zero_easel.settings import Settings
 
@@ -18,6 +19,7 @@ class Workbench:
     database: Database
     vault: Vault
     dispatcher: Dispatcher
+    desk: Desk
 
     def open(self) -> None:
         """Make folders and tables ready, and begin to work off what is waiting."""
@@ -38,4 +40,4 @@ def build_workbench(settings: Settings) -> Workbench:
     """A workbench over the settings' data folder; nothing is opened yet."""
     database = Database(settings.data / "zero-easel.sqlite")
     vault = Vault(settings.data)
-    return Workbench(settings, database, vault, Dispatcher(database, vault, settings.jobs))
+    return Workbench(settings, database, vault, Dispatcher(database, vault, settings.jobs), Desk())

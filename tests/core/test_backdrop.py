@@ -1,4 +1,4 @@
-"""The empty backdrop, its features, and how two opinions are joined."""
+"""The empty backdrop and its features."""
 
 import numpy as np
 import pytest
@@ -6,9 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as arrays
 
-from zero_easel.core.backdrop import estimate_backdrop, rim, touching_rim
+from zero_easel.core.backdrop import estimate_backdrop, match_empty, rim, touching_rim
+from zero_easel.core.barrier import barrier_of
 from zero_easel.core.colour import parse_hex, to_linear, to_srgb8
-from zero_easel.core.decision import decide
 from zero_easel.core.features import CHANNELS, features_of
 from zero_easel.core.fill import fill_from
 from zero_easel.core.network import ask_network
@@ -34,10 +34,16 @@ def test_paper_of_any_colour_is_explained_under_an_item(colour: tuple[float, flo
     assert backdrop.explained[:40].mean() > 0.9
 
 
+def seen_as(linear: np.ndarray) -> np.ndarray:
+    backdrop = estimate_backdrop(linear)
+    barrier = barrier_of(linear, backdrop.field, backdrop.noise)
+    return features_of(linear, backdrop.field, barrier, backdrop.noise, backdrop.known)
+
+
 def test_features_do_not_change_with_exposure() -> None:
     seen = paper((0.6, 0.6, 0.6))
     seen[60:130, 80:160] = (0.3, 0.05, 0.2)
-    once, half = (features_of(light, estimate_backdrop(light)) for light in (seen, np.asarray(seen / 2, np.float32)))
+    once, half = (seen_as(light) for light in (seen, np.asarray(seen / 2, np.float32)))
     assert once.shape == (CHANNELS, 180, 240) and once.dtype == np.float32
     assert np.abs(once[:3] - half[:3]).mean() < 0.02
 
@@ -45,25 +51,10 @@ def test_features_do_not_change_with_exposure() -> None:
 def test_the_network_answers_at_the_size_that_it_was_asked() -> None:
     seen = paper((0.8, 0.8, 0.8), 101, 167)
     seen[30:75, 50:110] = (0.05, 0.1, 0.4)
-    probability = ask_network(features_of(seen, estimate_backdrop(seen)))
+    probability = ask_network(seen_as(seen))
     assert probability.shape == (101, 167)
     assert probability.min() >= 0 and probability.max() <= 1
     assert probability[52, 80] > 0.8 and probability[5, 5] < 0.1
-
-
-def test_joined_opinions_mark_where_they_contradict_each_other() -> None:
-    seen = paper((0.8, 0.8, 0.8))
-    backdrop = estimate_backdrop(seen)
-    outlined = np.zeros((180, 240), np.bool_)
-    outlined[50:130, 60:120] = True
-    probability = np.zeros((180, 240), np.float32)
-    probability[50:130, 90:150] = 0.99
-    decision = decide(outlined, probability, backdrop)
-    assert decision.item[90, 100] and not decision.item[10, 10]
-    # The network is sure of both sides where the outlines say otherwise, and wins; it is marked.
-    assert decision.item[90, 135] and not decision.item[90, 70]
-    assert decision.contradicted[90, 135] and decision.contradicted[90, 70]
-    assert not decision.contradicted[90, 105] and not decision.contradicted[10, 10]
 
 
 @settings(max_examples=40, deadline=None)
@@ -95,3 +86,19 @@ def test_only_what_reaches_the_frame_touches_it() -> None:
     mask[0:5, 3] = mask[10:14, 10:14] = True
     assert touching_rim(mask).sum() == 5
     assert rim(20, 20, 2).sum() == 400 - 256
+
+
+def test_an_empty_frame_explains_what_no_smooth_field_can() -> None:
+    room = paper((0.7, 0.7, 0.7), noise=0)
+    room[90:] *= 0.5
+    rng = np.random.default_rng(7)
+    empty, seen = (np.asarray(room * (1 + 0.01 * rng.standard_normal(room.shape)), np.float32) for _ in range(2))
+    seen = np.asarray(seen * np.array([0.8, 0.85, 0.9]), np.float32)
+    seen[60:130, 80:160] = (0.4, 0.05, 0.3)
+    estimate = estimate_backdrop(seen)
+    known = match_empty(seen, empty, estimate)
+    assert known is not None and known.known
+    clean = room * np.array([0.8, 0.85, 0.9])
+    error = np.abs(np.log(known.field + 0.01) - np.log(clean + 0.01))
+    assert np.percentile(error, 99) < 0.06
+    assert match_empty(seen, empty[::-1].copy(), estimate) is None

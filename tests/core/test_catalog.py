@@ -1,7 +1,7 @@
 """Product tables and shot lists."""
 
 import pytest
-from conftest import CATALOG, SHOTLIST
+from support import CATALOG, SHOTLIST
 
 from zero_easel.core.catalog import TableError, kind_of_table, read_catalog, read_shotlist, valid_gtin
 

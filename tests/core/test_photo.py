@@ -4,8 +4,8 @@ import io
 
 import numpy as np
 import pytest
-from conftest import AWKWARD, PHOTOS
 from PIL import Image
+from support import AWKWARD, PHOTOS
 
 from zero_easel.core.photo import PIXEL_LIMIT, PhotoError, decode_photo, read_photo, thumbnail
 

@@ -2,10 +2,10 @@
 
 import numpy as np
 import pytest
-from conftest import item_of
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from scipy import ndimage as ndi
+from support import item_of
 
 from zero_easel.core.colour import to_linear
 from zero_easel.core.encode import encode

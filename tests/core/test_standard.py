@@ -25,6 +25,7 @@ standards = st.builds(
         share=st.integers(1, 100),
         share_of=st.sampled_from(["frame", "height", "width"]),
         place=st.just("centre"),
+        shadow=st.sampled_from(["drop", "natural", "drawn"]),
     ),
     deliverable=st.builds(Deliverable, format=st.sampled_from(["jpeg", "png", "webp"]), quality=st.integers(1, 100)),
 )

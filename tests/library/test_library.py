@@ -5,8 +5,8 @@ from pathlib import Path
 
 import pytest
 from alembic import command
-from conftest import CATALOG
 from sqlalchemy import text
+from support import CATALOG
 
 from zero_easel.core.standard import StandardError
 from zero_easel.library.database import Database, alembic_config

@@ -10,8 +10,8 @@ from pathlib import Path
 
 import httpx
 import pytest
-from conftest import PHOTOS, Server
 from PIL import Image
+from support import PHOTOS, Server
 
 from zero_easel.files import write_atomically
 
@@ -63,7 +63,7 @@ def test_a_killed_run_loses_nothing_and_can_be_continued(tmp_path: Path) -> None
 
 
 def test_two_applications_do_not_share_a_folder(tmp_path: Path) -> None:
-    from conftest import zero_easel
+    from support import zero_easel
 
     server = Server(tmp_path)
     try:

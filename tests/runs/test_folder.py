@@ -7,8 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import AWKWARD, CATALOG, PHOTOS, zero_easel
 from PIL import Image
+from support import AWKWARD, CATALOG, PHOTOS, zero_easel
 
 NAMES = ("BRYD0105.JPG", "BRYD0111.JPG", "BRYD0112.JPG")
 TABLE = "filename,code,view\nBRYD0105.JPG,BY-2104-BL,front\nBRYD0111.JPG,BY-2102,front\nBRYD0112.JPG,BY-2102,side\n"

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from conftest import AWKWARD, PHOTOS
 from sqlalchemy.orm import Session
+from support import AWKWARD, PHOTOS
 
 from zero_easel.library.database import Database
 from zero_easel.library.models import PictureRow, Run, Shoot, now

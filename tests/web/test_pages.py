@@ -1,14 +1,17 @@
 """The pages and their guard, over a real data folder, without a browser."""
 
+import io
 import re
 import shutil
 import time
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
-from conftest import AWKWARD, CATALOG, PHOTOS
 from fastapi.testclient import TestClient
+from PIL import Image
+from support import AWKWARD, CATALOG, PHOTOS
 
 from zero_easel.library.models import Photo
 from zero_easel.settings import Settings
@@ -211,3 +214,82 @@ def wait_until_cleared(client: TestClient) -> None:
     while "Clearing" in client.get("/status").text:
         assert time.monotonic() < end
         time.sleep(0.1)
+
+
+def cleared(bench: Workbench, photo_id: int = 1) -> None:
+    """Wait until a photo's cutout is there."""
+    for _ in range(600):
+        if stored(bench, photo_id).clearing == "done":
+            return
+        time.sleep(0.1)
+    raise AssertionError("not cleared in a minute")
+
+
+def mark(kind: str, x: float, y: float, radius: float = 30) -> dict[str, object]:
+    return {"kind": kind, "points": [[x, y]], "radius": radius}
+
+
+def test_marks_are_kept_undone_and_redone_without_limit(client: TestClient) -> None:
+    new_shoot(client, photo())
+    first = client.get("/photos/1/marks").json()
+    keys = [first["key"]]
+    for count in range(1, 31):
+        state = client.post("/photos/1/marks", json={"marks": [mark("backdrop", 20 + 5 * count, 40)]}).json()
+        assert (state["undo"], state["redo"]) == (count, 0)
+        keys.append(state["key"])
+    assert len(set(keys)) == 31
+    for count in range(29, -1, -1):
+        assert client.post("/photos/1/undo").json()["key"] == keys[count]
+    assert client.post("/photos/1/undo").json()["undo"] == 0
+    assert client.post("/photos/1/redo").json()["key"] == keys[1]
+    # A new mark after an undo is the new future.
+    state = client.post("/photos/1/marks", json={"marks": [mark("item", 9, 9)]}).json()
+    assert (state["undo"], state["redo"]) == (2, 0) and [m["kind"] for m in state["marks"]] == ["backdrop", "item"]
+
+
+def test_a_mark_changes_its_tile_and_later_the_stored_cutout(client: TestClient, bench: Workbench) -> None:
+    new_shoot(client, photo())
+    cleared(bench)
+    before = stored(bench, 1)
+    assert before.cutout and before.cutout.bounds
+    x = (before.cutout.bounds[0] + before.cutout.bounds[2]) / 2
+    y = (before.cutout.bounds[1] + before.cutout.bounds[3]) / 2
+    state = client.get("/photos/1/marks").json()
+    column, row = int(x) // 512, int(y) // 512
+    tile = client.get(f"/photos/1/tiles/cutout/{state['key']}/0/{column}/{row}.png")
+    assert tile.status_code == 200 and tile.headers["content-type"] == "image/png"
+    marked = client.post("/photos/1/marks", json={"marks": [mark("exact-backdrop", x, y)]}).json()
+    assert client.get(f"/photos/1/tiles/cutout/{state['key']}/0/{column}/{row}.png").status_code == 409
+    alpha = png_alpha(client.get(f"/photos/1/tiles/cutout/{marked['key']}/0/{column}/{row}.png").content)
+    assert alpha[int(y) % 512, int(x) % 512] == 0 < png_alpha(tile.content)[int(y) % 512, int(x) % 512]
+    bench.dispatcher.wake()
+    cleared(bench)
+    after = stored(bench, 1)
+    assert after.cutout_key == marked["key"] != before.cutout_key and not after.accepted
+
+
+def png_alpha(data: bytes) -> np.ndarray:
+    return np.asarray(Image.open(io.BytesIO(data)))[..., 3]
+
+
+def test_tiles_outside_the_photo_and_bad_marks_are_refused(client: TestClient) -> None:
+    new_shoot(client, photo())
+    state = client.get("/photos/1/marks").json()
+    for address in ("99/0/0", "0/99/0", "0/0/99", "0/-1/0"):
+        assert client.get(f"/photos/1/tiles/photo/{state['digest']}/{address}.jpg").status_code == 404
+    for bad in ({"marks": []}, {"marks": [{"kind": "item", "points": []}]}, {"marks": [mark("scissors", 1, 1)]}, {}):
+        assert client.post("/photos/1/marks", json=bad).status_code == 422
+    assert client.post("/photos/1/copy-fence").status_code == 409
+    assert client.get("/photos/1/marks").json()["undo"] == 0
+
+
+def test_an_empty_frame_leaves_the_batch_and_helps_the_others(client: TestClient, bench: Workbench) -> None:
+    new_shoot(client, photo(), ("empty-backdrop.JPG", (AWKWARD / "empty-backdrop.JPG").read_bytes()))
+    assert stored(bench, 2).empty and not stored(bench, 1).empty
+    assert "empty-backdrop" not in client.get("/shoots/1/deliver").text
+    with_it = client.get("/photos/1/marks").json()["key"]
+    row = client.post("/photos/2/empty").text
+    assert "Is the backdrop" in row and not stored(bench, 2).empty
+    assert client.get("/photos/1/marks").json()["key"] != with_it
+    client.post("/photos/2/empty")
+    assert client.get("/photos/1/marks").json()["key"] == with_it

@@ -1,9 +1,12 @@
-"""What the empty backdrop would look like at each pixel, estimated from the photo itself.
+"""What the empty backdrop would look like at each pixel, estimated from the photo itself or from an empty frame.
 
 The backdrop is paper or cloth under lamps: its colour changes slowly. In the logarithm of linear light a lamp's
 fall-off, a vignette and a colour cast are all additive and smooth, so one low-order polynomial per channel carries
 them. It is fitted robustly, first to the frame's rim, then to all that agrees with it and hangs together with the
 rim, so that the item and its shadow fall out by themselves.
+
+Where a photo of the bare backdrop exists, only exposure, white balance and the lamps' drift are left to fit: the same
+fit, with a plane per channel, to the ratio of the two.
 """
 
 from dataclasses import dataclass
@@ -11,14 +14,14 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from scipy import ndimage as ndi
 
 from zero_easel.core.colour import Float, Mask, largest
 
 FLOOR = 0.004
 """Added to linear light before the logarithm: about the black level's noise, keeps shadows finite."""
-_FIT_SIDE = 192
+_FIT_SIDE = 128
 _DEGREE = 4
+_CROSS = np.array([[0, 1, 0], [1, 1, 1], [0, 1, 0]], np.uint8)
 
 
 @dataclass(frozen=True)
@@ -29,28 +32,49 @@ class Backdrop:
     field: (h, w, 3) float32, the backdrop itself in linear light.
     explained: (h, w) bool, pixels that agree with the field and hang together with the frame's rim.
     noise: robust standard deviation of the residual where explained.
+    known: whether the backdrop was photographed empty instead of estimated.
     """
 
     residual: Float
     field: Float
     explained: Mask
     noise: float
+    known: bool = False
 
 
 def estimate_backdrop(linear: Float) -> Backdrop:
     """Fit the backdrop of a reduced picture, (h, w, 3) float32 linear light."""
+    return _fitted(np.log(linear + FLOOR), None, _DEGREE)
+
+
+def match_empty(linear: Float, empty: Float, estimate: Backdrop) -> Backdrop | None:
+    """The backdrop of a reduced picture by an empty frame, both (h, w, 3) float32 linear light; None if it is another.
+
+    It fits if it explains the photo's rim about as well as the smooth estimate made from the photo alone.
+    """
+    matched = _fitted(np.log(linear + FLOOR), np.log(empty + FLOOR), 1)
     h, w = linear.shape[:2]
-    log = np.log(linear + FLOOR)
+    edge = rim(h, w, max(3, int(0.05 * min(h, w))))
+    share, wanted = (float(b.explained[edge].mean()) for b in (matched, estimate))
+    fits = share > max(0.4, 0.85 * wanted) and matched.noise < 1.3 * estimate.noise + 0.004
+    return matched if fits else None
+
+
+def _fitted(log: Float, empty: Float | None, degree: int) -> Backdrop:
+    """Fit a smooth field to a log picture, or to its difference from the log picture of the empty backdrop."""
+    h, w = log.shape[:2]
+    bare = np.zeros_like(log) if empty is None else empty
     scale = min(1.0, _FIT_SIDE / max(h, w))
     size = (max(8, round(w * scale)), max(8, round(h * scale)))
-    small = np.asarray(cv2.resize(log, size, interpolation=cv2.INTER_AREA), np.float32)
-    coefficients, noise = _grow_fit(small)
-    fitted = (_basis(h, w, _DEGREE) @ coefficients).reshape(h, w, 3).astype(np.float32)
+    small = np.asarray(cv2.resize(log - bare, size, interpolation=cv2.INTER_AREA), np.float32)
+    coefficients, noise = _grow_fit(small, degree)
+    fitted = bare + (_basis(h, w, degree) @ coefficients).reshape(h, w, 3).astype(np.float32)
     residual = log - fitted
     # Averaging on the way to the fitting size hides pixel noise: measure it again where it is used.
     explained = _explained(residual, noise)
     noise = max(noise, _spread(residual[explained]))
-    return Backdrop(residual, (np.exp(fitted) - FLOOR).astype(np.float32), _explained(residual, noise), noise)
+    field = np.maximum(np.exp(fitted) - FLOOR, 0).astype(np.float32)
+    return Backdrop(residual, field, _explained(residual, noise), noise, empty is not None)
 
 
 def _spread(values: Float) -> float:
@@ -66,32 +90,37 @@ def _basis(h: int, w: int, degree: int) -> Float:
     return np.stack(terms, 1).astype(np.float32)
 
 
-def _tukey_fit(basis: Float, values: Float) -> tuple[Float, float]:
+def _tukey_fit(basis: Float, values: Float, start: Float | None) -> tuple[Float, float]:
     """Robust least squares with Tukey's biweight (Huber, Robust Statistics, 1981), scale by median deviation."""
-    weight = np.ones(len(values), np.float32)
+    weight, spread = _biweight(values - basis @ start) if start is not None else (np.ones(len(values), np.float32), 1.0)
     ridge = 1e-2 * np.eye(basis.shape[1], dtype=np.float32)
-    coefficients, spread = np.zeros((basis.shape[1], 3), np.float32), 1.0
-    for _ in range(6):
+    coefficients = np.zeros((basis.shape[1], 3), np.float32)
+    for _ in range(3 if start is not None else 6):
         weighted = (basis * weight[:, None]).T
         coefficients = np.linalg.solve(weighted @ basis + ridge, weighted @ values)
-        worst = largest(np.abs(values - basis @ coefficients))
-        spread = max(float(1.4826 * np.median(worst)), 1e-3)
-        weight = np.square(np.clip(1 - np.square(worst / (4 * spread)), 0, None))
+        weight, spread = _biweight(values - basis @ coefficients)
     return coefficients, spread
 
 
-def _grow_fit(log: Float) -> tuple[Float, float]:
+def _biweight(error: Float) -> tuple[Float, float]:
+    worst = largest(np.abs(error))
+    spread = max(float(1.4826 * np.median(worst)), 1e-3)
+    return np.square(np.maximum(1 - np.square(worst / (4 * spread)), 0)), spread
+
+
+def _grow_fit(log: Float, degree: int) -> tuple[Float, float]:
     """Fit the rim, then whatever agrees and is connected to the rim, until that set settles."""
     h, w = log.shape[:2]
-    full, flat = _basis(h, w, _DEGREE), log.reshape(-1, 3)
+    full, flat = _basis(h, w, degree), log.reshape(-1, 3)
     # The first terms in order of total degree <= 2, for the first rounds: a stiff surface does not chase the item.
-    stiff = np.array([i + j <= 2 for i in range(_DEGREE + 1) for j in range(_DEGREE + 1 - i)])
+    stiff = np.array([i + j <= 2 for i in range(degree + 1) for j in range(degree + 1 - i)])
     members = rim(h, w, max(3, int(0.06 * min(h, w))))
     coefficients, noise = np.zeros((full.shape[1], 3), np.float32), 0.01
     for step in range(12):
         terms = stiff if step < 2 else np.ones_like(stiff)
         index = members.ravel()
-        fitted, spread = _tukey_fit(full[index][:, terms], flat[index])
+        # Once all terms are in, each round begins where the last one ended.
+        fitted, spread = _tukey_fit(full[index][:, terms], flat[index], coefficients if step > 2 else None)
         coefficients = np.zeros((full.shape[1], 3), np.float32)
         coefficients[terms] = fitted
         noise = max(spread, 0.006)
@@ -108,9 +137,9 @@ def _grow_fit(log: Float) -> tuple[Float, float]:
 def _explained(residual: Float, noise: float) -> Mask:
     h, w = residual.shape[:2]
     calm = largest(np.abs(cv2.GaussianBlur(residual, (0, 0), 1.5))) < 4 * noise
-    opened = ndi.binary_opening(calm, iterations=2) | (calm & rim(h, w, 3))
-    connected = touching_rim(opened)
-    return np.asarray(ndi.binary_erosion(connected, iterations=2, border_value=1))
+    opened = cv2.morphologyEx(calm.astype(np.uint8), cv2.MORPH_OPEN, _CROSS, iterations=2).astype(np.bool_)
+    connected = touching_rim(opened | (calm & rim(h, w, 3)))
+    return np.asarray(cv2.erode(connected.astype(np.uint8), _CROSS, iterations=2).astype(np.bool_))
 
 
 def rim(h: int, w: int, width: int) -> Mask:
@@ -122,9 +151,9 @@ def rim(h: int, w: int, width: int) -> Mask:
 
 def touching_rim(mask: Mask) -> Mask:
     """The connected parts of a mask that reach the frame."""
-    labels, count = ndi.label(mask)
+    count, labels = cv2.connectedComponents(mask.astype(np.uint8), connectivity=4)
     border = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
-    keep = np.zeros(count + 1, np.bool_)
+    keep = np.zeros(count, np.bool_)
     keep[border] = True
     keep[0] = False
     return np.asarray(keep[labels])

@@ -1,16 +1,17 @@
-"""Reasons why a person should look at a cutout, measured on the evidence it was decided by."""
+"""Reasons why a person should look at a cutout, and how sure to be of it, measured on what it was decided by."""
 
+from dataclasses import astuple, dataclass
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 
-from zero_easel.core.backdrop import Backdrop
+from zero_easel.core.backdrop import FLOOR
 from zero_easel.core.colour import Float, Mask
-from zero_easel.core.decision import Decision
-from zero_easel.core.evidence import chroma, like_shadow, opponent, smooth
-from zero_easel.core.outline import Shape
-from zero_easel.core.regions import Regions
+from zero_easel.core.evidence import chroma, opponent
+from zero_easel.core.matte import Edge
+from zero_easel.core.region import Region
+from zero_easel.core.sight import Sight, part_of
 
 
 class Flag(NamedTuple):
@@ -20,125 +21,149 @@ class Flag(NamedTuple):
     text: str
 
 
-class Finding(NamedTuple):
-    """A flag and how far it alone lowers the confidence, 0..1."""
+@dataclass(frozen=True)
+class Signals:
+    """What tells good cutouts from bad ones, each 0..1.
 
-    flag: Flag
-    weight: float
+    unsure: share of the item by which the network expects to be wrong, from its own odds. differing: one less the
+    intersection over union of the looks from afar and from close by. faint: share of the outline along which item and
+    backdrop differ by little more than noise. alike: share of the inside that looks like the backdrop. thin: share of
+    the item in parts thinner than a twentieth of it. small, large: how little or how much of the frame it covers, for
+    paper on a table may be taken for an item. unexplained: share of the frame beside the item that the backdrop does
+    not explain. shadowy: share of the item that a shadow could be. soft: share of the outline where the odds turn
+    slowly, as they do along shadows. cut_off: whether it touches the frame.
+    """
 
-
-def find_doubts(decision: Decision, shape: Shape, regions: Regions, backdrop: Backdrop) -> list[Finding]:
-    """All reasons to look at a cutout, the most serious first."""
-    item = decision.item
-    if not item.any():
-        return [Finding(Flag("no-item", "no item found before the backdrop"), 1.0)]
-    findings = [
-        *_frame(item),
-        *_contradicted(decision),
-        *_rim(item, regions.sharpness),
-        *_gaps(shape),
-        *_see_through(item, backdrop),
-        *_fine_parts(item),
-        *_parts(item),
-        *_dark_base(item, backdrop),
-        *_backdrop(backdrop),
-    ]
-    return sorted(findings, key=lambda f: -f.weight)
-
-
-def confidence_of(findings: list[Finding]) -> float:
-    """Confidence 0..1: each finding takes its share, as if they were independent."""
-    return round(0.97 * float(np.prod([1 - f.weight for f in findings])), 3)
+    unsure: float
+    differing: float
+    faint: float
+    alike: float
+    thin: float
+    small: float
+    large: float
+    unexplained: float
+    shadowy: float
+    soft: float
+    cut_off: float
 
 
-def _frame(item: Mask) -> list[Finding]:
-    sides = {"top": item[0], "bottom": item[-1], "left": item[:, 0], "right": item[:, -1]}
-    touched = [name for name, line in sides.items() if line.sum() > 2]
-    if not touched:
-        return []
-    edges = " and the ".join(touched)
-    return [Finding(Flag("touches-edge", f"touches the {edges} edge of the photo"), 0.55)]
+_WEIGHTS = Signals(9.0, 5.0, 1.5, 1.0, 2.5, 1.0, 1.0, 1.0, 2.0, 1.0, 0.5)
+_BIAS = -2.0
+"""Logistic regression of IoU under 0.97 on the signals, over scenes that the network was not trained on."""
 
 
-def _outline(item: Mask) -> Mask:
-    return np.asarray(item & ~cv2.erode(item.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(np.bool_))
+def signals_of(sight: Sight, region: Region, edge: Edge) -> Signals:
+    """Measure all signals of a cutout that has an item."""
+    size = region.item.shape[1::-1]
+    linear = part_of(sight.linear, region.window, size)
+    field = part_of(sight.backdrop.field, region.window, size)
+    difference = opponent(np.log((linear + FLOOR) / (field + FLOOR)))
+    probability = 1 / (1 + np.exp(-region.odds))
+    area = float(region.item.sum())
+    opened = cv2.morphologyEx(region.item.astype(np.uint8), cv2.MORPH_OPEN, np.ones((7, 7), np.uint8))
+    dark, colour = difference[..., 0], chroma(difference)
+    alike = (np.abs(dark) < 0.15) & (colour < 0.12)
+    shadowy = (dark < -0.15) & (colour < 0.05 + 0.12 * np.abs(dark)) & ~alike
+    item = region.item
+    wrong = float((1 - probability[item]).sum() + probability[~item].sum())
+    covered = area / item.size * (region.window.right - region.window.left) * (region.window.bottom - region.window.top)
+    return Signals(
+        unsure=min(1.0, wrong / area),
+        differing=_differing(sight),
+        faint=_faint(edge),
+        alike=float(alike[item].mean()),
+        thin=1 - float(opened.sum()) / area,
+        small=float(np.clip(1 - covered / 0.03, 0, 1)),
+        large=float(np.clip((covered - 0.25) / 0.2, 0, 1)),
+        unexplained=_unexplained(sight),
+        shadowy=float(shadowy[item].mean()),
+        soft=_soft(region),
+        cut_off=float(bool(_sides(region))),
+    )
 
 
-def _contradicted(decision: Decision) -> list[Finding]:
-    """Area that the outlines alone, or the network alone, would have decided otherwise."""
-    # A px along the outline is nobody's mistake.
-    core = cv2.erode(decision.contradicted.astype(np.uint8), np.ones((3, 3), np.uint8))
-    share = float(core.sum()) / float(decision.item.sum())
-    if share < 0.05:
-        return []
-    area = f"an area of {share:.0%} of the item" if share < 0.6 else "most of the item"
-    text = f"two ways of looking differ about {area}"
-    return [Finding(Flag("contradicted", text), min(0.9, 0.25 + 1.5 * share))]
+def confidence_of(signals: Signals) -> float:
+    """How probable it is that the cutout is good (IoU of 0.97 or more)."""
+    score = _BIAS + float(np.dot(astuple(signals), astuple(_WEIGHTS)))
+    return round(float(1 / (1 + np.exp(score))), 3)
 
 
-def _rim(item: Mask, sharpness: Float) -> list[Finding]:
-    near = cv2.dilate(sharpness, np.ones((5, 5), np.uint8))[_outline(item)]
-    faint = float((near < 2.0).mean())
-    if faint < 0.08:
-        return []
-    text = f"item and backdrop look alike along {faint:.0%} of the outline"
-    return [Finding(Flag("faint-rim", text), min(0.9, 0.4 + 2 * faint))]
+def reasons_of(sight: Sight, region: Region, signals: Signals) -> list[Flag]:
+    """What a person should know or look at, in plain words, the most serious first."""
+    rows = [
+        _sides_said(region),
+        (signals.unsure > 0.06, "unsure", f"{signals.unsure:.0%} of the item could as well be backdrop"),
+        (signals.faint > 0.12, "faint-rim", f"item and backdrop look alike along {signals.faint:.0%} of the rim"),
+        (signals.differing > 0.08, "two-looks", f"from close by, {signals.differing:.0%} of the item looks different"),
+        (signals.alike > 0.4, "inside-alike", f"glass or alike: {signals.alike:.0%} of the inside is uncertain"),
+        (signals.soft > 0.12, "soft-rim", f"{signals.soft:.0%} of the rim is soft: look whether shadow was kept"),
+        (signals.large > 0, "large", "fills much of the photo: look whether it is the item, not paper on a table"),
+        (signals.thin > 0.35, "fine-parts", "thin parts and openings: look whether all are kept and open"),
+        (signals.shadowy > 0.25, "shadow-like", f"{signals.shadowy:.0%} of the item could be dark shadow"),
+        _parts(region),
+        (signals.unexplained > 0.35, "unsure-backdrop", f"{signals.unexplained:.0%} around it is no plain backdrop"),
+        (sight.empty_fits is False, *EMPTY_UNUSED),
+    ]  # fmt: skip
+    return [Flag(code, text) for said, code, text in rows if said]
 
 
-def _gaps(shape: Shape) -> list[Finding]:
-    if shape.closed < 0.02:
-        return []
-    text = f"a gap in the outline was closed; {shape.closed:.0%} of the item rests on that"
-    return [Finding(Flag("gap-closed", text), min(0.8, 0.5 + shape.closed))]
+NO_ITEM = Flag("no-item", "no item found before the backdrop")
+EMPTY_UNUSED = Flag("empty-unused", "the empty frame shows another backdrop and was not used")
 
 
-def _see_through(item: Mask, backdrop: Backdrop) -> list[Finding]:
-    """Inside that looks just like the backdrop: clear glass, or white on white."""
-    values = opponent(smooth(backdrop.residual, 1.0))
-    alike = (np.abs(values[..., 0]) < 0.15) & (chroma(values) < 0.12)
-    share = float(alike[item].mean())
-    if share < 0.45:
-        return []
-    text = f"{share:.0%} of the inside looks like the backdrop: glass, or the same colour"
-    return [Finding(Flag("inside-alike", text), 0.35 + 0.4 * share)]
+def _sides(region: Region) -> list[str]:
+    item, window = region.item, region.window
+    sides = {
+        "top": (item[0], window.top <= 0),
+        "bottom": (item[-1], window.bottom >= 1),
+        "left": (item[:, 0], window.left <= 0),
+        "right": (item[:, -1], window.right >= 1),
+    }
+    return [name for name, (line, at_frame) in sides.items() if at_frame and line.sum() > 2]
 
 
-def _fine_parts(item: Mask) -> list[Finding]:
-    area = float(item.sum())
-    thin = cv2.morphologyEx(item.astype(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))
-    share = 1 - float(thin.sum()) / area
-    if share < 0.25:
-        return []
-    return [Finding(Flag("fine-parts", "thin parts and openings; look whether all are kept and open"), 0.6)]
+def _sides_said(region: Region) -> tuple[bool, str, str]:
+    edges = " and the ".join(_sides(region))
+    return bool(edges), "touches-edge", f"touches the {edges} edge of the photo"
 
 
-def _parts(item: Mask) -> list[Finding]:
-    count = cv2.connectedComponents(item.astype(np.uint8))[0] - 1
-    if count < 2:
-        return []
-    return [Finding(Flag("several-parts", f"{count} separate parts kept"), 0.3)]
+def _parts(region: Region) -> tuple[bool, str, str]:
+    count = cv2.connectedComponents(region.item.astype(np.uint8))[0] - 1
+    number = {2: "two", 3: "three", 4: "four", 5: "five"}.get(count, str(count))
+    return count > 1, "several-parts", f"{number} separate parts kept"
 
 
-def _dark_base(item: Mask, backdrop: Backdrop) -> list[Finding]:
-    """Neutral, smooth, dark area at the lower rim of a coloured item may be the core of its shadow."""
-    shadowy = like_shadow(backdrop) & (opponent(backdrop.residual)[..., 0] < -0.25) & item
-    share = float(shadowy.sum()) / float(item.sum())
-    if not 0.04 < share < 0.4:
-        return []
-    labels = cv2.connectedComponents(shadowy.astype(np.uint8))[1]
-    below = np.zeros_like(item)
-    below[:-2] = item[:-2] & ~item[2:]
-    reaching = np.unique(labels[below & shadowy])
-    share = float(np.isin(labels, reaching[reaching > 0]).sum()) / float(item.sum())
-    if share < 0.04:
-        return []
-    text = f"the lower {share:.0%} could be dark shadow instead of item"
-    return [Finding(Flag("dark-base", text), min(0.8, 0.4 + 2 * share))]
+def _differing(sight: Sight) -> float:
+    if sight.close is None:
+        return 0.0
+    near: Mask = sight.close > 0
+    far: Mask = part_of(sight.whole, sight.window, near.shape[1::-1]) > 0
+    either = float((near | far).sum())
+    return 1 - float((near & far).sum()) / either if either else 0.0
 
 
-def _backdrop(backdrop: Backdrop) -> list[Finding]:
-    share = float(backdrop.explained.mean())
-    if share > 0.25:
-        return []
-    text = f"only {share:.0%} of the photo could be explained as backdrop"
-    return [Finding(Flag("unsure-backdrop", text), 0.6)]
+def _faint(edge: Edge) -> float:
+    """Share of the outline where the continued colours of item and backdrop differ by under five times the noise."""
+    item = edge.region.item.astype(np.uint8)
+    outline = (item > 0) & (cv2.erode(item, np.ones((3, 3), np.uint8)) == 0)
+    rows, columns = np.nonzero(outline)
+    h, w = edge.own.shape[:2]
+    y = np.clip(rows * h // item.shape[0], 0, h - 1)
+    x = np.clip(columns * w // item.shape[1], 0, w - 1)
+    contrast: Float = np.log((edge.own[y, x] + FLOOR) / (edge.behind[y, x] + FLOOR))
+    return float((np.abs(contrast).max(1) < 5 * max(edge.noise, 0.008)).mean()) if rows.size else 1.0
+
+
+def _soft(region: Region) -> float:
+    """Share of the outline along which the odds change by less than 1 per px."""
+    odds = np.clip(region.odds, -4, 4)
+    across, down = (cv2.Sobel(odds, cv2.CV_32F, dx, 1 - dx, ksize=3, scale=0.125) for dx in (1, 0))
+    item = region.item.astype(np.uint8)
+    outline = (item > 0) & (cv2.erode(item, np.ones((3, 3), np.uint8)) == 0)
+    return float((np.hypot(across, down)[outline] < 1).mean()) if outline.any() else 1.0
+
+
+def _unexplained(sight: Sight) -> float:
+    beside = np.ones(sight.whole.shape, np.bool_)
+    beside[sight.whole > -2] = False
+    return 1 - float(sight.backdrop.explained[beside].mean()) if beside.any() else 1.0

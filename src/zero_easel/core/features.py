@@ -1,39 +1,58 @@
 """What the region network sees: physical evidence against the empty backdrop, at one fixed size."""
 
+from typing import NamedTuple
+
 import numpy as np
 
-from zero_easel.core.backdrop import Backdrop
+from zero_easel.core.backdrop import FLOOR
 from zero_easel.core.colour import Float
 from zero_easel.core.evidence import opponent
 
-SIDE = 384
-"""Longer side in px at which regions are decided; the network was trained at this scale."""
-CHANNELS = 8
+SIDE = 448
+"""Longer side in px at which regions are decided; the network was trained around this scale."""
+CHANNELS = 13
 
 
-def features_of(linear: Float, backdrop: Backdrop) -> Float:
-    """(CHANNELS, h, w) float32 from a reduced picture in linear light and the estimate of its empty backdrop.
+class Window(NamedTuple):
+    """The part of the frame that is looked at, as fractions of the frame's width and height."""
 
-    Three opponent differences of the log residual (exposure and white balance drop out of them), the same
-    luminance difference and chroma in units of the paper's own noise, the encoded picture's lightness and
-    saturation, and the height in the frame, since shadows lie below what casts them.
+    left: float = 0.0
+    top: float = 0.0
+    right: float = 1.0
+    bottom: float = 1.0
+
+
+def features_of(
+    linear: Float, field: Float, barrier: Float, noise: float, known: bool, window: Window = Window()
+) -> Float:
+    """(CHANNELS, h, w) float32 from a picture in linear light and its empty backdrop, both (h, w, 3) float32.
+
+    barrier: (h, w), how hard it is to come there from the frame's rim, measured over the whole frame (barrier_of).
+    noise: standard deviation of log light on the bare backdrop. known: whether the backdrop was photographed instead
+    of estimated. window: where in the frame the picture lies.
+
+    Three opponent differences of the log residual (exposure and white balance drop out of them), the same in units of
+    the paper's own noise, the picture's own lightness and colour, the height in the frame, since shadows lie below
+    what casts them, the distance to the frame's edge, where items seldom are, and how far to trust the backdrop.
     """
     h, w = linear.shape[:2]
-    difference = opponent(backdrop.residual)
-    noise = max(backdrop.noise, 0.004)
-    strength = (
-        np.tanh(np.abs(difference[..., 0]) / (6 * noise)),
-        np.tanh(np.hypot(difference[..., 1], difference[..., 2]) / (6 * noise)),
-    )
-    encoded = np.cbrt(np.clip(linear, 0, 1))
-    height = np.broadcast_to(np.linspace(-1, 1, h, dtype=np.float32)[:, None], (h, w))
+    difference = opponent(np.log((linear + FLOOR) / (field + FLOOR)))
+    strength = np.tanh(difference / (6 * max(noise, 0.004)))
+    encoded = opponent(np.cbrt(np.clip(linear, 0, 1)))
+    x = np.linspace(window.left, window.right, 2 * w + 1, dtype=np.float32)[None, 1::2]
+    y = np.linspace(window.top, window.bottom, 2 * h + 1, dtype=np.float32)[1::2, None]
+    inward = np.minimum(np.minimum(x, 1 - x), np.minimum(y, 1 - y))
     planes = [
         np.clip(difference[..., 0], -3, 2),
         np.clip(2 * difference[..., 1], -3, 3),
         np.clip(2 * difference[..., 2], -3, 3),
-        *strength,
-        encoded.mean(2) * 2 - 1,
-        encoded.max(2) - encoded.min(2),
-        height,
+        *np.moveaxis(strength, 2, 0),
+        encoded[..., 0] * 2 - 1,
+        2 * encoded[..., 1],
+        2 * encoded[..., 2],
+        np.broadcast_to(y * 2 - 1, (h, w)),
+        np.tanh(8 * inward),
+        np.full((h, w), known, np.float32),
+        np.minimum(barrier / 2, 3),
     ]
     return np.stack(planes).astype(np.float32)

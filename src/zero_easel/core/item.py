@@ -1,14 +1,15 @@
 """A cut-out item as it is kept between clearing and rendering: cropped to its bounds, in the depth of its photo."""
 
+import base64
 import json
 from dataclasses import dataclass, replace
 from typing import Self
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from zero_easel.core.colour import Encoded, Float
-from zero_easel.core.cutout import Cutout
 from zero_easel.core.doubts import Flag
 from zero_easel.core.measure import Bounds, bounds_of
 
@@ -20,6 +21,7 @@ class CutItem:
     pixels: (h, w, 4) uint8 or uint16, sRGB-encoded with straight alpha; clear of colour where alpha is 0.
     left, top: where its first pixel lies in the upright photo. width, height: of the whole upright photo, px.
     bounds: of the item in the upright photo, None if there is no item. confidence: 0..1. flags: reasons to look.
+    shadow: (h', w') uint8 over the whole photo, the share of light that the item takes from the backdrop, in 255ths.
     """
 
     pixels: Encoded
@@ -30,28 +32,18 @@ class CutItem:
     bounds: Bounds | None
     confidence: float
     flags: list[Flag]
+    shadow: NDArray[np.uint8]
 
     @classmethod
-    def of(cls, cut: Cutout) -> Self:
-        """Crop a cutout to all that is not fully transparent, and one pixel around it."""
-        height, width = cut.matte.shape
-        rgba = merged(cut.foreground, cut.matte)
-        rows, columns = (np.flatnonzero(rgba[..., 3].any(axis)) for axis in (1, 0))
-        if not cut.found or not rows.size:
-            empty = np.zeros((1, 1, 4), rgba.dtype)
-            return cls(empty, 0, 0, width, height, None, cut.confidence, cut.flags)
-        top, bottom = max(0, int(rows[0]) - 1), min(height, int(rows[-1]) + 2)
-        left, right = max(0, int(columns[0]) - 1), min(width, int(columns[-1]) + 2)
-        crop = np.ascontiguousarray(rgba[top:bottom, left:right])
-        bounds = bounds_of(alpha_of(crop))
-        moved = bounds.moved(left, top) if bounds else None
-        return cls(crop, left, top, width, height, moved, cut.confidence, cut.flags)
+    def none(cls, width: int, height: int, flags: list[Flag]) -> Self:
+        """What is kept of a photo without an item."""
+        empty = np.zeros((1, 1, 4), np.uint8)
+        return cls(empty, 0, 0, width, height, None, 0.0, flags, np.zeros((8, 8), np.uint8))
 
     def packed(self) -> tuple[bytes, str]:
         """PNG of the pixels, and JSON of everything else."""
         order = cv2.cvtColor(self.pixels, cv2.COLOR_RGBA2BGRA)
-        ok, png = cv2.imencode(".png", order, [cv2.IMWRITE_PNG_COMPRESSION, 1])
-        assert ok
+        png, shadow = (cv2.imencode(".png", p, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1] for p in (order, self.shadow))
         facts = {
             "left": self.left,
             "top": self.top,
@@ -60,6 +52,7 @@ class CutItem:
             "bounds": self.bounds,
             "confidence": self.confidence,
             "flags": self.flags,
+            "shadow": base64.b64encode(shadow.tobytes()).decode(),
         }
         return png.tobytes(), json.dumps(facts)
 
@@ -72,8 +65,10 @@ class CutItem:
         known = json.loads(facts)
         bounds = Bounds(*known.pop("bounds")) if known["bounds"] else known.pop("bounds")
         flags = [Flag(*flag) for flag in known.pop("flags")]
+        packed = np.frombuffer(base64.b64decode(known.pop("shadow")), np.uint8)
+        shadow = np.asarray(cv2.imdecode(packed, cv2.IMREAD_GRAYSCALE), np.uint8)
         pixels = np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGRA2RGBA))
-        return cls(pixels, bounds=bounds, flags=flags, **known)
+        return cls(pixels, bounds=bounds, flags=flags, shadow=shadow, **known)
 
     def whole(self) -> Encoded:
         """(H, W, 4) at the upright photo's own size, transparent around the item."""
@@ -105,8 +100,18 @@ def alpha_of(pixels: Encoded) -> Float:
     return (pixels[..., 3].astype(np.float32) / top).astype(np.float32)
 
 
-def merged(foreground: Encoded, matte: Float) -> Encoded:
-    """(H, W, 4) with straight alpha in the foreground's depth, black wherever alpha is 0."""
-    top = 255 if foreground.dtype == np.uint8 else 65535
-    alpha = np.round(matte * top).astype(foreground.dtype)
-    return np.dstack([np.where(alpha[..., None] > 0, foreground, 0), alpha]).astype(foreground.dtype)
+def cropped(
+    rgba: Encoded, left: int, top: int, frame: tuple[int, int], confidence: float, flags: list[Flag],
+    shadow: NDArray[np.uint8],
+) -> CutItem:  # fmt: skip
+    """The item of a part of a photo that begins at left, top, cropped to all that is not fully transparent and one
+    pixel around it. rgba: (h, w, 4), straight alpha, 0 where alpha is 0. frame: (height, width) of the photo."""
+    alpha = np.ascontiguousarray(rgba[..., 3])
+    rows, columns = (np.flatnonzero(cv2.reduce(alpha, axis, cv2.REDUCE_MAX)) for axis in (1, 0))
+    bounds = bounds_of(alpha)
+    if not rows.size or bounds is None:
+        return CutItem.none(frame[1], frame[0], flags)
+    y0, y1 = max(0, int(rows[0]) - 1), min(rgba.shape[0], int(rows[-1]) + 2)
+    x0, x1 = max(0, int(columns[0]) - 1), min(rgba.shape[1], int(columns[-1]) + 2)
+    pixels = rgba[y0:y1, x0:x1]
+    return CutItem(pixels, left + x0, top + y0, frame[1], frame[0], bounds.moved(left, top), confidence, flags, shadow)

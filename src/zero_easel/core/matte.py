@@ -1,4 +1,4 @@
-"""The soft edge: matte and clean foreground at full size, in a narrow band around the outline.
+"""The soft edge: matte and clean foreground in a narrow band around the outline, for any part of a photo at full size.
 
 With the shadowed backdrop B known on both sides of the band and the item's own colour F continued from inside, each
 pixel is I = a F + (1 - a) B in linear light and `a` follows by projection (known-backdrop matting: Smith & Blinn,
@@ -8,89 +8,170 @@ full size.
 """
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zero_easel.core.colour import Encoded, Float, Mask, to_linear, to_srgb8
+from zero_easel.core.colour import Encoded, Float, to_linear, to_srgb8
 from zero_easel.core.fill import fill_from
+from zero_easel.core.region import Region
+from zero_easel.core.sight import Sight, part_of, size_within
 
-BAND = 1.75
-"""Half width of the undecided band, in px of the working size."""
-_FIELD_SIDE = 1600
+BAND = 2.0
+"""Half width of the undecided band, in px of the region's grid."""
+_FIELD_SIDE = 800
+_STRIP = 384
+"""Rows that are solved at a time: what they need stays in the processor's cache."""
+
+
+class Box(NamedTuple):
+    """Part of a photo in whole px; right and bottom are just outside."""
+
+    left: int
+    top: int
+    right: int
+    bottom: int
 
 
 @dataclass(frozen=True)
-class _Fields:
-    """Colours of backdrop and item continued over each other, (h, w, 3) linear light at a moderate size."""
+class Edge:
+    """All that is needed to solve the matte of any part of a photo.
 
-    backdrop: Float
-    item: Float
-
-
-def solve_matte(pixels: Encoded, item: Mask, noise: float) -> tuple[Float, Encoded]:
-    """Matte and foreground of a photo at its full size.
-
-    pixels: (H, W, 3) uint8 or uint16, sRGB-encoded. item: (h, w) bool, the item's shape at the working size.
-    noise: standard deviation of log light on the bare backdrop.
-    Returns matte (H, W) float32 in [0, 1] and foreground (H, W, 3), sRGB-encoded with the dtype of pixels: inside
-    the band the item's own colour without the backdrop's share.
+    signed: (h, w) float32, distance to the outline in px of the region's grid, positive inside. behind, own:
+    (h', w', 3) linear light, the shadowed backdrop and the item's colour, each continued over the other. noise:
+    standard deviation of log light on the bare backdrop. region: which part of the photo all of these cover.
     """
-    height, width = pixels.shape[:2]
-    signed = _signed_distance(item)
-    fields = _colour_fields(pixels, signed)
-    at_full = cv2.resize(signed, (width, height), interpolation=cv2.INTER_LINEAR)
-    matte = (at_full > 0).astype(np.float32)
-    foreground = pixels.copy()
-    rows, columns = np.nonzero(np.abs(at_full) < BAND)
-    if not rows.size:
-        return matte, foreground
-    colour = to_linear(pixels[rows, columns][None])[0]
-    behind, own = (_sample(f, rows, columns, (height, width)) for f in (fields.backdrop, fields.item))
-    geometry = np.clip(0.5 + at_full[rows, columns] / 1.5, 0, 1)
-    alpha = _project(colour, behind, own, geometry, noise)
-    matte[rows, columns] = alpha
-    foreground[rows, columns] = _encode(_unmix(colour, behind, own, alpha), pixels.dtype == np.uint16)
-    return matte, foreground
+
+    region: Region
+    signed: Float
+    behind: Float
+    own: Float
+    noise: float
+
+    @property
+    def bounds(self) -> Box:
+        """All px whose matte may be above 0; empty if there is no item."""
+        rows, columns = (np.flatnonzero((self.signed > -BAND).any(axis)) for axis in (1, 0))
+        if not self.region.item.any():
+            return Box(0, 0, 0, 0)
+        height, width = self.region.frame
+        h, w = self.signed.shape
+        left, top, right, bottom = self.region.box
+        sx, sy = (right - left) / w, (bottom - top) / h
+        return Box(
+            max(0, int(left + (columns[0] - 1) * sx)),
+            max(0, int(top + (rows[0] - 1) * sy)),
+            min(width, int(left + (columns[-1] + 2) * sx) + 1),
+            min(height, int(top + (rows[-1] + 2) * sy) + 1),
+        )
+
+    def solve(self, pixels: Encoded, box: Box) -> Encoded:
+        """The item in a part of the photo: (h, w, 4) sRGB-encoded with straight alpha, the dtype of pixels.
+
+        pixels: (H, W, 3) the photo itself, or (h, w, 3) that part of it at any size. In the band, colours are the
+        item's own without the backdrop's share; they are 0 wherever alpha is 0.
+        """
+        if pixels.shape[:2] == self.region.frame:
+            pixels = pixels[box.top : box.bottom, box.left : box.right]
+        h, w = pixels.shape[:2]
+        result = np.empty((h, w, 4), pixels.dtype)
+        step = (box.bottom - box.top) / h
+        for top in range(0, h, _STRIP):
+            bottom = min(h, top + _STRIP)
+            within = (box.left, box.top + top * step, box.right, box.top + bottom * step)
+            self._solve_strip(pixels[top:bottom], within, result[top:bottom])
+        return result
+
+    def _solve_strip(self, pixels: Encoded, box: tuple[float, float, float, float], into: Encoded) -> None:
+        h, w = pixels.shape[:2]
+        top = 255 if pixels.dtype == np.uint8 else 65535
+        grid = _grid(self.signed.shape, self.region.box, box, (h, w))
+        place = np.array([[grid[0], 0, grid[1]], [0, grid[2], grid[3]]])
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        signed = cv2.warpAffine(self.signed, place, (w, h), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+        inside = cv2.compare(signed, 0, cv2.CMP_GT)
+        alpha = inside if top == 255 else inside.astype(np.uint16) * 257
+        own = cv2.bitwise_and(pixels, pixels, mask=inside)
+        cv2.mixChannels([own, alpha], [into], [0, 0, 1, 1, 2, 2, 3, 3])
+        rows, columns = np.nonzero(cv2.inRange(signed, -BAND, BAND))
+        if rows.size:
+            band = self._solve_band(pixels[rows, columns], signed[rows, columns], rows, columns, box, (h, w))
+            band[band[:, 3] == 0] = 0
+            into[rows, columns] = band
+
+    def _solve_band(
+        self, colours: Encoded, signed: Float, rows: NDArray[np.intp], columns: NDArray[np.intp],
+        box: tuple[float, float, float, float], shape: tuple[int, int],
+    ) -> Encoded:  # fmt: skip
+        """(n, 4) colours and alpha of the band's pixels."""
+        colour = to_linear(colours[None])[0]
+        sx, ox, sy, oy = _grid(self.behind.shape, self.region.box, box, shape)
+        x, y = (columns * sx + ox).astype(np.float32), (rows * sy + oy).astype(np.float32)
+        behind, own = _sample(self.behind, x, y), _sample(self.own, x, y)
+        geometry = np.clip(0.5 + signed / 1.5, 0, 1)
+        alpha = _project(colour, behind, own, geometry, self.noise)
+        pure = _unmix(colour, behind, own, alpha)
+        top = 255 if colours.dtype == np.uint8 else 65535
+        encoded = to_srgb8(pure) if top == 255 else _encode16(pure)
+        return np.column_stack([encoded, np.round(alpha * top).astype(colours.dtype)])
 
 
-def _signed_distance(item: Mask) -> Float:
-    """Distance to the outline in working px, positive inside."""
-    inside = cv2.distanceTransform(item.astype(np.uint8), cv2.DIST_L2, 5)
-    outside = cv2.distanceTransform((~item).astype(np.uint8), cv2.DIST_L2, 5)
-    return np.asarray(np.where(item, inside - 0.5, 0.5 - outside), np.float32)
-
-
-def _colour_fields(pixels: Encoded, signed: Float) -> _Fields:
-    height, width = pixels.shape[:2]
-    scale = min(1.0, _FIELD_SIDE / max(height, width))
-    size = (max(1, round(width * scale)), max(1, round(height * scale)))
-    moderate = pixels if scale == 1 else cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
-    linear = to_linear(np.asarray(moderate, pixels.dtype))
+def edge_of(sight: Sight, region: Region) -> Edge:
+    """Make ready to solve the matte along a region's outline."""
+    signed = _signed_distance(region)
+    size = size_within(region.window, sight.moderate.shape[:2], _FIELD_SIDE)
+    linear = part_of(sight.linear, region.window, size)
+    bare = part_of(sight.backdrop.field, region.window, size) + 0.01
     distance = cv2.resize(signed, size, interpolation=cv2.INTER_LINEAR)
-    backdrop = fill_from(linear, distance < -BAND)
+    # The light that falls on the backdrop is smoother than the backdrop itself: that is what continues.
+    behind = fill_from(np.asarray((linear + 0.01) / bare, np.float32), distance < -BAND) * bare - 0.01
     # Wires are thinner than the band and have no sure interior: there the pixels farthest from the backdrop speak,
     # with so little weight that any sure pixel nearby outvotes them.
-    apart = np.square((linear - backdrop) / (backdrop + 0.02)).sum(2)
+    apart = np.square((linear - behind) / (np.abs(behind) + 0.02)).sum(2)
     weight = np.where(distance > BAND, 1.0, np.where(distance > -0.5, 1e-3 * np.minimum(apart, 1.0) ** 2, 0.0))
-    return _Fields(backdrop, fill_from(linear, weight.astype(np.float32)))
+    own = fill_from(linear, weight.astype(np.float32))
+    return Edge(region, signed, np.maximum(behind, 0).astype(np.float32), own, sight.backdrop.noise)
 
 
-def _sample(field: Float, rows: NDArray[np.intp], columns: NDArray[np.intp], shape: tuple[int, int]) -> Float:
-    """Bilinear values of a reduced field at full-size pixel positions, (n, 3)."""
-    h, w = field.shape[:2]
-    y = ((rows + 0.5) * (h / shape[0]) - 0.5).astype(np.float32)
-    x = ((columns + 0.5) * (w / shape[1]) - 0.5).astype(np.float32)
+def _signed_distance(region: Region) -> Float:
+    """Distance to where the odds cross zero: in whole pixels by the decision, between them by the odds' own slope."""
+    item = region.item
+    inside = cv2.distanceTransform(item.astype(np.uint8), cv2.DIST_L2, 5)
+    outside = cv2.distanceTransform((~item).astype(np.uint8), cv2.DIST_L2, 5)
+    whole = np.where(item, inside - 0.5, 0.5 - outside)
+    odds = np.clip(np.where(item, np.maximum(region.odds, 0.05), np.minimum(region.odds, -0.05)), -4, 4)
+    across, down = (cv2.Sobel(odds, cv2.CV_32F, dx, 1 - dx, ksize=3, scale=0.125) for dx in (1, 0))
+    finer = odds / np.maximum(np.hypot(across, down), 0.2)
+    return np.asarray(np.clip(finer, whole - 0.5, whole + 0.5), np.float32)
+
+
+def _grid(
+    shape: tuple[int, ...], covers: tuple[float, float, float, float], box: tuple[float, float, float, float],
+    seen: tuple[int, int],
+) -> tuple[float, float, float, float]:  # fmt: skip
+    """Step and offset in x, then in y, from pixels of a part `box` seen at a size to those of a field over `covers`."""
+    steps = []
+    for size, low, high, first, last, count in (
+        (shape[1], covers[0], covers[2], box[0], box[2], seen[1]),
+        (shape[0], covers[1], covers[3], box[1], box[3], seen[0]),
+    ):
+        scale = size / (high - low)
+        step = (last - first) / count * scale
+        steps += [step, (first - low) * scale + step / 2 - 0.5]
+    return steps[0], steps[1], steps[2], steps[3]
+
+
+def _sample(field: Float, x: Float, y: Float) -> Float:
+    """Bilinear values of a field at n positions in its own px, (n, 3)."""
     # The remapper takes pictures with sides below 2**15: the positions are laid out as one.
     side = 16384
-    count = rows.size
+    count = x.size
     padded = -(-count // side) * side
-    maps = [np.pad(v, (0, padded - count)).reshape(-1, side) for v in (x, y)]
+    xs, ys = (np.pad(v, (0, padded - count)).reshape(-1, side) for v in (x, y))
     sampled = [
-        cv2.remap(
-            field, maps[0][i : i + side], maps[1][i : i + side], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-        )
+        cv2.remap(field, xs[i : i + side], ys[i : i + side], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         for i in range(0, padded // side, side)
     ]
     return np.asarray(np.concatenate(sampled).reshape(-1, 3)[:count], np.float32)
@@ -115,9 +196,7 @@ def _unmix(colour: Float, behind: Float, own: Float, alpha: Float) -> Float:
     return np.asarray(share * pure + (1 - share) * own, np.float32)
 
 
-def _encode(linear: Float, deep: bool) -> Encoded:
-    if not deep:
-        return to_srgb8(linear)
+def _encode16(linear: Float) -> Encoded:
     v = np.clip(linear, 0, 1)
     encoded = np.where(v <= 0.0031308, v * 12.92, 1.055 * np.power(v, 1 / 2.4) - 0.055)
     return np.round(encoded * 65535).astype(np.uint16)

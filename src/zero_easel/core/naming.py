@@ -100,3 +100,8 @@ def _parse(pattern: str) -> list[tuple[str, str | None, str | None, str | None]]
         return list(Formatter().parse(pattern))
     except ValueError as error:
         raise PatternError(f"{pattern!r}: a brace is not closed, or stands alone") from error
+
+
+def shows_backdrop(name: str) -> bool:
+    """Whether a file name says that the photo shows the empty backdrop: it holds the word "empty"."""
+    return bool(re.search(r"(?<![a-z])empty(?![a-z])", name.lower()))

@@ -2,13 +2,15 @@
 
 from typing import NamedTuple
 
+import cv2
 import numpy as np
-from PIL import Image
 
 from zero_easel.core.colour import Encoded, Float, parse_hex, to_linear, to_srgb8
 from zero_easel.core.item import CutItem
 from zero_easel.core.measure import Bounds, bounds_of
 from zero_easel.core.placement import Placement, place
+from zero_easel.core.resample import resample
+from zero_easel.core.shadow import drawn_shadow
 from zero_easel.core.standard import TRANSPARENT, Standard
 
 
@@ -21,92 +23,130 @@ class Rendered(NamedTuple):
     placement: Placement
 
 
+class _Span(NamedTuple):
+    """The part of the canvas, in whole px, that an item covers, and the same in px of the item's crop."""
+
+    left: int
+    top: int
+    right: int
+    bottom: int
+    source: tuple[float, float, float, float]
+
+
 def render(item: CutItem, standard: Standard) -> Rendered:
     """Draw an item on the standard's canvas. Raises ValueError if there is no item."""
     if item.bounds is None:
         raise ValueError("there is no item to draw")
-    premultiplied = _premultiplied(item)
-    placement, layer, corner = _settled(premultiplied, item, standard)
+    placement, span, alpha = _settled(item, standard)
+    colours = _colours(item, span, alpha)
     canvas = standard.canvas
+    cover = np.zeros((canvas.height, canvas.width), np.float32)
+    cover[span.top : span.bottom, span.left : span.right] = alpha
+    shadow = _shadow(item, standard, placement, cover)
     if canvas.ground == TRANSPARENT:
-        pixels = np.zeros((canvas.height, canvas.width, 4), np.uint8)
-        part: Encoded = _straight(layer)
+        pixels = _over_nothing(colours, cover, shadow, span)
     else:
-        ground = np.array(parse_hex(canvas.ground), np.uint8)
-        pixels = np.broadcast_to(ground, (canvas.height, canvas.width, 3)).copy()
-        part = to_srgb8(layer[..., :3] + (1 - layer[..., 3:]) * to_linear(ground))
-    x, y = corner
-    pixels[y : y + part.shape[0], x : x + part.shape[1]] = part
-    bounds = bounds_of(layer[..., 3])
+        pixels = _over_ground(colours, alpha, shadow, span, standard)
+    bounds = bounds_of(alpha)
     assert bounds is not None
-    return Rendered(pixels, bounds.moved(x, y), placement)
+    return Rendered(pixels, bounds.moved(span.left, span.top), placement)
 
 
-def _premultiplied(item: CutItem) -> Float:
-    """(h, w, 4) float32: linear light times alpha, and alpha."""
-    top = 255 if item.pixels.dtype == np.uint8 else 65535
-    alpha = (item.pixels[..., 3:].astype(np.float32) / top).astype(np.float32)
-    return np.asarray(np.concatenate([to_linear(item.pixels[..., :3]) * alpha, alpha], 2), np.float32)
+def _over_ground(colours: Float, alpha: Float, shadow: Float | None, span: _Span, standard: Standard) -> Encoded:
+    """Item over shadow over the ground's colour, (H, W, 3)."""
+    canvas = standard.canvas
+    ground = np.array(parse_hex(canvas.ground), np.uint8)
+    light = to_linear(ground)
+    part = (slice(span.top, span.bottom), slice(span.left, span.right))
+    if shadow is None:
+        pixels = np.broadcast_to(ground, (canvas.height, canvas.width, 3)).copy()
+        behind: Float = light
+    else:
+        lit = (1 - shadow)[..., None] * light
+        pixels = to_srgb8(lit)
+        behind = lit[part]
+    pixels[part] = to_srgb8(colours + (1 - alpha)[..., None] * behind)
+    return pixels
 
 
-def _settled(layer: Float, item: CutItem, standard: Standard) -> tuple[Placement, Float, tuple[int, int]]:
+def _over_nothing(colours: Float, cover: Float, shadow: Float | None, span: _Span) -> Encoded:
+    """Item over its shadow, (H, W, 4) with straight alpha; a shadow is black that lets some light through."""
+    dense = cover if shadow is None else cover + (1 - cover) * shadow
+    alpha = np.round(dense * 255).astype(np.uint8)
+    pixels = np.zeros((*cover.shape, 4), np.uint8)
+    part = (slice(span.top, span.bottom), slice(span.left, span.right))
+    pixels[part][..., :3] = to_srgb8(np.asarray(colours / np.maximum(dense[part], 1e-6)[..., None], np.float32))
+    pixels[..., 3] = alpha
+    pixels[alpha == 0] = 0
+    return pixels
+
+
+def _settled(item: CutItem, standard: Standard) -> tuple[Placement, _Span, Float]:
     """The placement after which the drawn item itself, and not only the rule, meets the rule.
 
     Resampling may shift the level at which a soft or ragged edge counts as the item's end by a pixel or more when
     it is enlarged. The alpha alone is drawn, measured, and the box that was asked for corrected by what came out.
     """
     assert item.bounds is not None
+    top = 255 if item.pixels.dtype == np.uint8 else 65535
+    plane = item.pixels[..., 3].astype(np.float32) * np.float32(1 / top)
     wanted = place(item.bounds, standard)
     target, asked = wanted.apply(item.bounds), item.bounds
-    placement, offset = wanted, (float(item.left), float(item.top))
-    for _ in range(3):
-        alpha, corner = _resampled(layer[..., 3:], placement, offset, standard)
-        drawn = bounds_of(alpha[..., 0])
+    placement = wanted
+    for _ in range(4):
+        span = _span(item, placement, standard)
+        alpha = np.clip(resample(plane, (span.right - span.left, span.bottom - span.top), span.source), 0, 1)
+        drawn = bounds_of(alpha)
         if drawn is None:
             break
-        error = np.subtract(drawn.moved(*corner), target)
+        error = np.subtract(drawn.moved(span.left, span.top), target)
         if np.abs(error).max() < 0.75:
             break
         asked = Bounds(*(np.asarray(asked) + error / placement.scale))
         placement = place(asked, standard)
-    drawn_layer, corner = _resampled(layer, placement, offset, standard)
-    return placement, drawn_layer, corner
+    return placement, span, alpha
 
 
-def _resampled(
-    layer: Float, placement: Placement, offset: tuple[float, float], standard: Standard
-) -> tuple[Float, tuple[int, int]]:
-    """The part of the canvas that a layer covers, (h, w, c), and where its first pixel lies on the canvas.
-
-    Separable windowed-sinc filtering when reducing, cubic convolution (Keys, 1981) when enlarging, both with the
-    filter widened to the step between samples, at exact fractional positions.
-    """
-    scale = placement.scale
-    h, w = layer.shape[:2]
-    spans = []
+def _span(item: CutItem, placement: Placement, standard: Standard) -> _Span:
+    scale, ends = placement.scale, []
     for size, start, shift, limit in (
-        (w, offset[0], placement.dx, standard.canvas.width),
-        (h, offset[1], placement.dy, standard.canvas.height),
+        (item.pixels.shape[1], item.left, placement.dx, standard.canvas.width),
+        (item.pixels.shape[0], item.top, placement.dy, standard.canvas.height),
     ):
         first = max(0, int(np.floor(scale * (start - 2) + shift)))
         last = min(limit, int(np.ceil(scale * (start + size + 2) + shift)))
-        # The span in the layer's own pixels that these canvas pixels cover.
-        spans.append((first, last, (first - shift) / scale - start, (last - shift) / scale - start))
-    (x0, x1, left, right), (y0, y1, top, bottom) = spans
-    pad = int(np.ceil(max(0, -left, -top, right - w, bottom - h))) + 1
-    padded = np.pad(layer, ((pad, pad), (pad, pad), (0, 0)))
-    box = (left + pad, top + pad, right + pad, bottom + pad)
-    method = Image.Resampling.LANCZOS if scale < 1 else Image.Resampling.BICUBIC
-    channels = [
-        np.asarray(Image.fromarray(np.ascontiguousarray(padded[..., c])).resize((x1 - x0, y1 - y0), method, box))
-        for c in range(layer.shape[2])
-    ]
-    drawn = np.clip(np.stack(channels, 2), 0, 1)
-    # Light may not exceed what alpha lets through; the filters' overshoot at edges would show as sparks.
-    return np.asarray(np.minimum(drawn, drawn[..., -1:]), np.float32), (x0, y0)
+        ends.append((first, last, (first - shift) / scale - start, (last - shift) / scale - start))
+    (x0, x1, left, right), (y0, y1, top, bottom) = ends
+    return _Span(x0, y0, x1, y1, (left, top, right, bottom))
 
 
-def _straight(layer: Float) -> Encoded:
-    alpha = np.round(layer[..., 3:] * 255).astype(np.uint8)
-    colour = to_srgb8(np.asarray(layer[..., :3] / np.maximum(layer[..., 3:], 1e-6), np.float32))
-    return np.concatenate([np.where(alpha > 0, colour, 0), alpha], 2).astype(np.uint8)
+def _colours(item: CutItem, span: _Span, alpha: Float) -> Float:
+    """(h, w, 3) linear light times alpha; one channel at a time, so that a large photo takes little memory."""
+    top = 255 if item.pixels.dtype == np.uint8 else 65535
+    size = (span.right - span.left, span.bottom - span.top)
+    cover = item.pixels[..., 3].astype(np.float32) * np.float32(1 / top)
+    drawn = []
+    for channel in range(3):
+        plane = to_linear(item.pixels[..., channel])
+        plane *= cover
+        # Light may not exceed what alpha lets through; the filters' overshoot at edges would show as sparks.
+        drawn.append(np.clip(resample(plane, size, span.source), 0, alpha))
+    return np.stack(drawn, 2)
+
+
+def _shadow(item: CutItem, standard: Standard, placement: Placement, cover: Float) -> Float | None:
+    """(H, W) float32 share of light that the ground loses, or None."""
+    if standard.item.shadow == "drawn":
+        return drawn_shadow(cover)
+    if standard.item.shadow == "drop" or not item.shadow.any():
+        return None
+    h, w = item.shadow.shape
+    sx, sy = item.width / w, item.height / h
+    # From px of the canvas back to px of the shadow's picture, centre to centre.
+    back = np.array([
+        [1 / (placement.scale * sx), 0, (0.5 - placement.dx) / (placement.scale * sx) - 0.5],
+        [0, 1 / (placement.scale * sy), (0.5 - placement.dy) / (placement.scale * sy) - 0.5],
+    ])  # fmt: skip
+    size, flags = cover.shape[::-1], cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    seen = item.shadow.astype(np.float32) / np.float32(255)
+    return np.asarray(cv2.warpAffine(seen, back, size, flags=flags, borderMode=cv2.BORDER_CONSTANT), np.float32)

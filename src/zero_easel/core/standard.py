@@ -41,6 +41,7 @@ class Item(_Part):
     margin: border that stays free of the item, of the canvas's shorter side. share: how much of the canvas's
     height, width, or whichever of the two it fills first ("frame"), the item takes; less where a margin stops it.
     place: "line" stands it on a line `line` per cent of the height above the lower edge; "centre" centres it.
+    shadow: "drop" leaves the ground bare, "natural" takes the item's own along, "drawn" paints a soft one under it.
     """
 
     margin: float = Field(default=6, ge=0, le=45)
@@ -48,6 +49,7 @@ class Item(_Part):
     share_of: Literal["frame", "height", "width"] = "frame"
     place: Literal["line", "centre"] = "line"
     line: float = Field(default=8, ge=0, le=90)
+    shadow: Literal["drop", "natural", "drawn"] = "drop"
 
 
 class Deliverable(_Part):
@@ -150,6 +152,7 @@ item:
   share_of: {i.share_of}        # of the height, of the width, or of the frame: whichever side it fills first
   place: {i.place}            # line: stands on a line; centre: in the middle of the canvas
   line: {i.line:g}                # % of the height between the line and the lower edge
+  shadow: {i.shadow}           # drop: none; natural: the item's own; drawn: a soft one under its foot
 
 deliverable:
   format: {d.format}           # jpeg, png or webp

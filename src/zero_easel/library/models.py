@@ -102,6 +102,8 @@ class Photo(Base):
 
     why: how code and view came about. by_hand: a person said so, nothing automatic changes it. left_out: stays out
     of runs; listed: False if the shoot has a shot list that does not name it. accepted: a person has seen the cutout.
+    empty: shows the bare backdrop and helps to clear the others. marks: all gestures that corrected the cutout, as JSON
+    of core.marks.Mark; the first marks_at of them are in force, the rest were undone.
     """
 
     __tablename__ = "photo"
@@ -121,6 +123,9 @@ class Photo(Base):
     problem: Mapped[str] = mapped_column(default="")
     cutout_key: Mapped[str | None] = mapped_column(ForeignKey("cutout.key"))
     accepted: Mapped[bool] = mapped_column(default=False)
+    empty: Mapped[bool] = mapped_column(default=False)
+    marks: Mapped[list[Any]] = mapped_column(JSON, default=list)
+    marks_at: Mapped[int] = mapped_column(default=0)
     original: Mapped[Original] = relationship(lazy="joined")
     cutout: Mapped[CutoutRow | None] = relationship(lazy="joined")
 

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from zero_easel.core.catalog import Problem, Shot, read_shotlist
 from zero_easel.core.encode import encode_jpeg, encode_webp
 from zero_easel.core.matching import Match, Matcher
-from zero_easel.core.naming import base_name, natural_key
+from zero_easel.core.naming import base_name, natural_key, shows_backdrop
 from zero_easel.core.photo import Photo as DecodedPhoto
 from zero_easel.core.photo import PhotoError, decode_photo, digest_of, read_photo, thumbnail
 from zero_easel.core.plan import Clash, Planned, find_clashes, plan_outputs
@@ -18,6 +18,7 @@ from zero_easel.files import write_atomically
 from zero_easel.library.models import Original, Photo, Shoot, ShotRow
 from zero_easel.library.products import all_products
 from zero_easel.library.standards import ensure_standard, rules_of
+from zero_easel.library.touchups import marks_in_force
 from zero_easel.library.vault import Vault, cutout_key
 
 THUMBNAIL = 320
@@ -87,10 +88,13 @@ def bring_in(session: Session, vault: Vault, shoot: Shoot, data: bytes, name: st
         original = session.get_one(Original, digest)
     photo = Photo(shoot_id=shoot.id, digest=digest, name=name, original=original)
     photo.clearing = "" if original.error else "waiting"
+    photo.empty = shows_backdrop(name) and not original.error
     photo.problem = problem
     session.add(photo)
     session.flush()
     _apply(photo, _matcher(session, shoot.id).match(name))
+    if photo.empty:
+        requeue(session, shoot.id)
     note = f"is the same picture as {same[0].name}" if same else ""
     return BroughtIn(photo.id, name, problem, note)
 
@@ -127,7 +131,33 @@ def back_to_automatic(session: Session, photo: Photo) -> None:
 
 def takes_part(photo: Photo) -> bool:
     """Whether a run makes a picture of this photo."""
-    return not photo.left_out and photo.listed and not photo.original.error
+    return not photo.left_out and not photo.empty and photo.listed and not photo.original.error
+
+
+def empties_of(session: Session, shoot_id: int) -> list[str]:
+    """Digests of a shoot's photos of its bare backdrop."""
+    query = select(Photo.digest).where(Photo.shoot_id == shoot_id, Photo.empty, ~Photo.left_out).order_by(Photo.id)
+    return list(session.scalars(query))
+
+
+def set_empty(session: Session, photo: Photo, empty: bool) -> None:
+    """Say that a photo shows the bare backdrop, or that it shows an item after all; its shoot is cleared again."""
+    photo.empty = empty
+    session.flush()
+    requeue(session, photo.shoot_id)
+
+
+def requeue(session: Session, shoot_id: int) -> None:
+    """A shoot's photos wait for clearing again if what their cutouts depend on has changed."""
+    empties = empties_of(session, shoot_id)
+    for photo in photos_of(session, shoot_id):
+        if not photo.original.error and photo.cutout_key != key_of(photo, empties):
+            photo.clearing, photo.accepted = "waiting", False
+
+
+def key_of(photo: Photo, empties: list[str]) -> str:
+    """Name of the cutout that a photo should have; empties: of its shoot."""
+    return cutout_key(photo.digest, empties, marks_in_force(photo))
 
 
 def plan_shoot(session: Session, shoot: Shoot) -> tuple[list[tuple[Photo, Planned]], list[Clash]]:
@@ -141,9 +171,10 @@ def plan_shoot(session: Session, shoot: Shoot) -> tuple[list[tuple[Photo, Planne
 
 def requeue_outdated(session: Session, vault: Vault) -> int:
     """Photos whose cutout is gone, or was made by another engine, wait for clearing again; returns how many."""
-    rows = session.execute(select(Photo.id, Photo.digest, Photo.cutout_key).where(Photo.clearing == "done")).all()
-    current = {row.id: cutout_key(row.digest) for row in rows}
-    outdated = [r.id for r in rows if r.cutout_key != current[r.id] or not vault.cutout(current[r.id]).exists()]
+    photos = session.scalars(select(Photo).where(Photo.clearing == "done")).unique().all()
+    empties = {shoot_id: empties_of(session, shoot_id) for shoot_id in {p.shoot_id for p in photos}}
+    current = {p.id: key_of(p, empties[p.shoot_id]) for p in photos}
+    outdated = [p.id for p in photos if p.cutout_key != current[p.id] or not vault.cutout(current[p.id]).exists()]
     for start in range(0, len(outdated), 500):
         chosen = outdated[start : start + 500]
         session.execute(update(Photo).where(Photo.id.in_(chosen)).values(clearing="waiting", accepted=False))

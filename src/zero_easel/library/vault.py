@@ -1,9 +1,11 @@
 """Files that the application keeps: originals by content digest, written once and never again; all else derived."""
 
 import hashlib
+from collections.abc import Sequence
 from pathlib import Path
 
-from zero_easel.core.cutout import ENGINE, CutoutOptions
+from zero_easel.core.cutout import ENGINE
+from zero_easel.core.marks import Mark
 from zero_easel.core.photo import digest_of
 from zero_easel.files import is_partial, write_atomically
 
@@ -62,7 +64,8 @@ class Vault:
         return self._derived / kind / key[:2]
 
 
-def cutout_key(digest: str, options: CutoutOptions | None = None) -> str:
-    """Digest of everything that a cutout depends on: the original, the engine's version, the options."""
-    rules = (options or CutoutOptions()).model_dump_json()
-    return hashlib.sha256(f"{digest} {ENGINE} {rules}".encode()).hexdigest()
+def cutout_key(digest: str, empties: Sequence[str] = (), marks: Sequence[Mark] = ()) -> str:
+    """Digest of everything that a cutout depends on: the original, the engine's version, the digests of the empty
+    frames that it may use, and a person's marks."""
+    drawn = " ".join(mark.model_dump_json() for mark in marks)
+    return hashlib.sha256(f"{digest} {ENGINE} {' '.join(sorted(empties))} {drawn}".encode()).hexdigest()

@@ -20,10 +20,12 @@ from sqlalchemy.orm import Session
 from zero_easel.core.standard import Standard
 from zero_easel.library.database import Database
 from zero_easel.library.models import CutoutRow, Photo, PictureRow, Run
-from zero_easel.library.vault import Vault, cutout_key
+from zero_easel.library.shoots import empties_of, key_of
+from zero_easel.library.touchups import marks_in_force
+from zero_easel.library.vault import Vault
 from zero_easel.runs.processes import alone, new_pool, reason_of
 from zero_easel.runs.service import finish_if_through, recover
-from zero_easel.runs.work import Cleared, Made, clear_photo, make_picture
+from zero_easel.runs.work import Cleared, Made, Order, clear_photo, make_picture
 
 log = structlog.get_logger()
 
@@ -114,22 +116,21 @@ class Dispatcher:
         for picture in session.scalars(query):
             picture.state = "working"
             photo, run = picture.photo, picture.run
-            key = cutout_key(photo.digest)
             target = self._vault.run(run.id) / picture.output
             rules = Standard.model_validate(run.rules)
-            arguments = (self._vault.root, photo.digest, photo.name, key, rules, target)
+            arguments = (self._vault.root, _order(session, photo), rules, target)
             jobs.append(_Job(photo.id, photo.name, make_picture, arguments, picture.id, run.id))
         return jobs
 
     def _next_clearings(self, session: Session, room: int, taken: set[int]) -> list[_Job]:
         taken = taken | {job.photo_id for job in self._in_hand.values()}
-        query = select(Photo).where(Photo.clearing == "waiting", ~Photo.left_out).order_by(Photo.id)
+        query = select(Photo).where(Photo.clearing == "waiting", ~Photo.left_out, ~Photo.empty).order_by(Photo.id)
         jobs: list[_Job] = []
         if room <= 0:
             return jobs
         for photo in session.scalars(query.limit(room + len(taken))).unique():
             if photo.id not in taken and len(jobs) < room:
-                arguments = (self._vault.root, photo.digest, photo.name, cutout_key(photo.digest))
+                arguments = (self._vault.root, _order(session, photo))
                 jobs.append(_Job(photo.id, photo.name, clear_photo, arguments))
         return jobs
 
@@ -171,6 +172,11 @@ class Dispatcher:
         if job.run_id is not None:
             with self._database.session() as session:
                 finish_if_through(session, job.run_id)
+
+
+def _order(session: Session, photo: Photo) -> Order:
+    empties = empties_of(session, photo.shoot_id)
+    return Order(photo.digest, photo.name, key_of(photo, empties), tuple(empties), marks_in_force(photo))
 
 
 def _store_cutout(session: Session, photo_id: int, cleared: Cleared) -> None:

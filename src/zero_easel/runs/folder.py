@@ -6,12 +6,12 @@ from pathlib import Path
 
 from zero_easel.core.catalog import Product, Shot
 from zero_easel.core.matching import Match, Matcher
-from zero_easel.core.naming import natural_key
-from zero_easel.core.photo import PICTURE_SUFFIXES
+from zero_easel.core.naming import natural_key, shows_backdrop
+from zero_easel.core.photo import PICTURE_SUFFIXES, PhotoError
 from zero_easel.core.plan import Planned, find_clashes, plan_outputs
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically
-from zero_easel.pipeline import picture_of
+from zero_easel.pipeline import empty_frame, picture_of
 from zero_easel.runs.manifest import NAME, Row, write_manifest
 from zero_easel.runs.processes import map_processes, reason_of
 
@@ -24,7 +24,8 @@ class FolderError(Exception):
 
 @dataclass(frozen=True)
 class FolderRun:
-    """A run that may start. photos and planned go together; left_out are photos that a shot list does not name."""
+    """A run that may start. photos and planned go together; left_out are photos that a shot list does not name;
+    empties show the bare backdrop and are used, not finished."""
 
     out: Path
     standard: Standard
@@ -32,6 +33,7 @@ class FolderRun:
     planned: list[Planned]
     left_out: list[Path]
     absent: list[str]
+    empties: list[Path]
 
 
 def list_photos(folder: Path, out: Path, recursive: bool) -> list[Path]:
@@ -55,6 +57,7 @@ def prepare(
     products: Sequence[Product],
     shots: Sequence[Shot],
     *,
+    empties: Sequence[Path] = (),
     recursive: bool = False,
     replace: bool = False,
 ) -> FolderRun:
@@ -65,11 +68,19 @@ def prepare(
         raise FolderError(f"{out} holds the photos; name another folder for the pictures.")
     if out.exists() and not out.is_dir():
         raise FolderError(f"{out} is a file, not a folder.")
-    photos = list_photos(folder, out, recursive)
+    given = {path.resolve() for path in empties}
+    found = list_photos(folder, out, recursive)
+    bare = [*empties, *(p for p in found if shows_backdrop(p.name) and p.resolve() not in given)]
+    photos = [path for path in found if path not in bare and path.resolve() not in given]
+    for path in bare:
+        try:
+            empty_frame(path)
+        except PhotoError as error:
+            raise FolderError(str(error)) from error
     if not photos:
         deeper = "" if recursive else " Add --recursive to look in its folders."
         raise FolderError(f"{folder} holds no photos.{deeper}")
-    run = _matched(photos, out, standard, products, shots)
+    run = _matched(photos, out, standard, products, shots, bare)
     clashes = find_clashes(run.planned)
     if clashes:
         named = _with_folders(clashes[0].originals, run, folder)
@@ -89,7 +100,10 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[Row], None]) -> list[Ro
     """
     run.out.mkdir(parents=True, exist_ok=True)
     rows: dict[int, Row] = {}
-    work = ((index, (path, run.standard, run.out / run.planned[index].output)) for index, path in enumerate(run.photos))
+    work = (
+        (index, (path, run.standard, run.out / run.planned[index].output, run.empties))
+        for index, path in enumerate(run.photos)
+    )
     for index, result in map_processes(_make, work, jobs):
         rows[index] = _row(run.planned[index], run.photos[index], result)
         on_row(rows[index])
@@ -100,16 +114,21 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[Row], None]) -> list[Ro
 
 
 def _matched(
-    photos: list[Path], out: Path, standard: Standard, products: Sequence[Product], shots: Sequence[Shot]
+    photos: list[Path],
+    out: Path,
+    standard: Standard,
+    products: Sequence[Product],
+    shots: Sequence[Shot],
+    empties: list[Path],
 ) -> FolderRun:
     matcher = Matcher(products, shots)
     matches = {path: matcher.match(path.name) for path in photos}
     taken = [path for path in photos if matches[path].listed]
     named: list[tuple[str, Match]] = [(path.name, matches[path]) for path in taken]
     planned = plan_outputs(named, {p.code: p for p in products}, standard.deliverable)
-    present = {path.name.casefold() for path in photos}
+    present = {path.name.casefold() for path in (*photos, *empties)}
     absent = [shot.filename for shot in shots if shot.filename.casefold() not in present]
-    return FolderRun(out, standard, taken, planned, [p for p in photos if not matches[p].listed], absent)
+    return FolderRun(out, standard, taken, planned, [p for p in photos if not matches[p].listed], absent, empties)
 
 
 def _with_folders(originals: list[str], run: FolderRun, folder: Path) -> list[str]:
@@ -118,8 +137,8 @@ def _with_folders(originals: list[str], run: FolderRun, folder: Path) -> list[st
     return [str(path.relative_to(folder)) for path in paths]
 
 
-def _make(path: Path, standard: Standard, target: Path) -> tuple[int, int, int, str, list[str]]:
-    picture = picture_of(path, standard)
+def _make(path: Path, standard: Standard, target: Path, empties: list[Path]) -> tuple[int, int, int, str, list[str]]:
+    picture = picture_of(path, standard, empties)
     write_atomically(target, picture.data)
     return picture.width, picture.height, len(picture.data), picture.sha256, picture.notes
 

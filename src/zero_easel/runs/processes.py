@@ -17,6 +17,8 @@ Piece = tuple[int, tuple[Any, ...]]
 
 def new_pool(jobs: int) -> ProcessPoolExecutor:
     """Processes that start from scratch: a fork of a threaded server may inherit locks that nobody will open."""
+    # Read when the library is loaded, so before the process begins.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     return ProcessPoolExecutor(jobs, multiprocessing.get_context("spawn"), _begin)
 
 

@@ -159,8 +159,14 @@ def _row_for(run_id: int, photo: Photo, plan: Planned | None) -> PictureRow:
         row.state, row.message = "failed", photo.problem or photo.original.error
     else:
         row.state = "left out"
-        row.message = "left out by hand" if photo.left_out else "not on the shot list"
+        row.message = _why_left_out(photo)
     return row
+
+
+def _why_left_out(photo: Photo) -> str:
+    if photo.empty:
+        return "shows the empty backdrop"
+    return "left out by hand" if photo.left_out else "not on the shot list"
 
 
 def _counts(session: Session, run_id: int) -> dict[str, int]:

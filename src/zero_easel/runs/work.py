@@ -4,13 +4,15 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from zero_easel.core.colour import Encoded
 from zero_easel.core.encode import encode_webp
 from zero_easel.core.item import CutItem
+from zero_easel.core.marks import Mark
 from zero_easel.core.photo import PhotoError, read_photo
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically
 from zero_easel.library.vault import Vault
-from zero_easel.pipeline import PictureError, clear, finish
+from zero_easel.pipeline import PictureError, clear, empty_frame, finish
 
 SMALL, LARGE = 480, 1400
 """Longer sides of the reduced cutouts that pages show, px."""
@@ -43,36 +45,48 @@ class Made:
     cleared: Cleared | None
 
 
-def clear_photo(root: Path, digest: str, name: str, key: str) -> Cleared:
+@dataclass(frozen=True)
+class Order:
+    """A photo to be cleared. key: what its cutout will be called. empties: digests of photos of its bare backdrop.
+    marks: what a person drew."""
+
+    digest: str
+    name: str
+    key: str
+    empties: tuple[str, ...]
+    marks: tuple[Mark, ...]
+
+
+def clear_photo(root: Path, order: Order) -> Cleared:
     """Cut out one original and keep the cutout. Raises PictureError."""
-    return _cleared(Vault(root), digest, name, key)[1]
+    return _cleared(Vault(root), order)[1]
 
 
-def make_picture(root: Path, digest: str, name: str, key: str, rules: Standard, target: Path) -> Made:
+def make_picture(root: Path, order: Order, rules: Standard, target: Path) -> Made:
     """Make one finished picture from the kept cutout, or from the original if there is none. Raises PictureError."""
     vault = Vault(root)
     cleared = None
-    item = _kept(vault, key)
+    item = _kept(vault, order.key)
     if item is None:
-        item, cleared = _cleared(vault, digest, name, key)
-    picture = finish(item, rules, name)
+        item, cleared = _cleared(vault, order)
+    picture = finish(item, rules, order.name)
     target.parent.mkdir(parents=True, exist_ok=True)
     write_atomically(target, picture.data)
     message = "; ".join(picture.notes)
     return Made(picture.width, picture.height, len(picture.data), picture.sha256, message, cleared)
 
 
-def _cleared(vault: Vault, digest: str, name: str, key: str) -> tuple[CutItem, Cleared]:
+def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
     started = time.perf_counter()
     try:
-        photo = read_photo(vault.original(digest), name)
+        photo = read_photo(vault.original(order.digest), order.name)
     except PhotoError as error:
         raise PictureError(str(error)) from error
-    item = clear(photo)
-    _keep(vault, key, item)
+    item = clear(photo, [_empty(vault, digest) for digest in order.empties], order.marks)
+    _keep(vault, order.key, item)
     height, width = item.pixels.shape[:2]
     cleared = Cleared(
-        key=key,
+        key=order.key,
         confidence=item.confidence,
         flags=[list(flag) for flag in item.flags],
         left=item.left,
@@ -83,6 +97,14 @@ def _cleared(vault: Vault, digest: str, name: str, key: str) -> tuple[CutItem, C
         seconds=round(time.perf_counter() - started, 3),
     )
     return item, cleared
+
+
+def _empty(vault: Vault, digest: str) -> Encoded:
+    """A photo of the bare backdrop at the largest size at which it is used. Raises PictureError."""
+    try:
+        return empty_frame(vault.original(digest))
+    except PhotoError as error:
+        raise PictureError(str(error)) from error
 
 
 def _keep(vault: Vault, key: str, item: CutItem) -> None:

@@ -9,7 +9,7 @@ from zero_easel.core.catalog import Problem, TableError, kind_of_table
 from zero_easel.core.naming import base_name
 from zero_easel.library.models import Shoot
 from zero_easel.library.products import import_catalog
-from zero_easel.library.shoots import bring_in, import_shotlist, photos_of, rematch
+from zero_easel.library.shoots import bring_in, import_shotlist, photos_of, rematch, set_empty
 from zero_easel.web.page import Bench, Db, PhotoById, ShootById, found, plural, show, stages
 
 router = APIRouter()
@@ -41,6 +41,15 @@ def leave_out(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
     """Leave a photo out of runs, or take it back in; the file stays."""
     photo.left_out = not photo.left_out
     session.flush()
+    return show(request, "_photo_row.html", photo=photo)
+
+
+@router.post("/photos/{photo_id}/empty")
+def empty_frame(request: Request, session: Db, bench: Bench, photo: PhotoById) -> HTMLResponse:
+    """Use a photo as the empty frame of its shoot, or take it as a photo of an item again."""
+    set_empty(session, photo, not photo.empty)
+    session.commit()
+    bench.dispatcher.wake()
     return show(request, "_photo_row.html", photo=photo)
 
 

@@ -1,6 +1,8 @@
 """Clear: the wall of cutouts, doubtful ones first, and one of them large."""
 
-from fastapi import APIRouter, Request
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zero_easel.library.models import Photo, Shoot
@@ -40,6 +42,17 @@ def leave_out_doubtful(request: Request, session: Db, photo: PhotoById) -> Respo
     return _after(request, session, photo)
 
 
+@router.post("/shoots/{shoot_id}/accept-chosen")
+def accept_chosen(
+    request: Request, session: Db, shoot: ShootById, chosen: Annotated[list[int], Form(default_factory=list)]
+) -> HTMLResponse:
+    """Accept the cutouts that were chosen."""
+    for photo in photos_of(session, shoot.id):
+        photo.accepted = photo.accepted or photo.id in chosen
+    session.flush()
+    return clear_wall(request, session, shoot)
+
+
 @router.post("/shoots/{shoot_id}/accept-all")
 def accept_all(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
     """Accept all cutouts that wait for a look."""
@@ -47,20 +60,6 @@ def accept_all(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
         photo.accepted = photo.accepted or doubtful(photo)
     session.flush()
     return clear_wall(request, session, shoot)
-
-
-@router.get("/photos/{photo_id}")
-def look(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
-    """One cutout large, over its original."""
-    shoot = session.get_one(Shoot, photo.shoot_id)
-    order = [p.id for p in _in_order(photos_of(session, shoot.id))]
-    at = order.index(photo.id) if photo.id in order else -1
-    return show(
-        request, "look.html", shoot=shoot, photo=photo, ground=rules_of(shoot.standard).canvas.ground,
-        previous=order[at - 1] if at > 0 else None,
-        following=order[at + 1] if 0 <= at < len(order) - 1 else None,
-        position=at + 1, count=len(order),
-    )  # fmt: skip
 
 
 def shelf_size(photo: Photo, room: int) -> tuple[int, int]:
@@ -74,12 +73,12 @@ def _after(request: Request, session: Db, photo: Photo) -> Response:
     shoot = session.get_one(Shoot, photo.shoot_id)
     if request.headers.get("hx-request") == "true":
         return clear_wall(request, session, shoot)
-    following = next((p for p in _in_order(photos_of(session, shoot.id)) if doubtful(p)), None)
+    following = next((p for p in in_order(photos_of(session, shoot.id)) if doubtful(p)), None)
     return RedirectResponse(f"/photos/{following.id}" if following else f"/shoots/{shoot.id}/clear", 303)
 
 
 def _wall(session: Db, shoot: Shoot) -> dict[str, object]:
-    photos = _in_order(photos_of(session, shoot.id))
+    photos = in_order(photos_of(session, shoot.id))
     waiting = [p for p in photos if p.clearing == "waiting"]
     look_at = [p for p in photos if doubtful(p)]
     ready = [p for p in photos if p.cutout is not None and p.clearing == "done" and not doubtful(p)]
@@ -90,7 +89,7 @@ def _wall(session: Db, shoot: Shoot) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _in_order(photos: list[Photo]) -> list[Photo]:
+def in_order(photos: list[Photo]) -> list[Photo]:
     """All that take part, the least certain first, then in shooting order."""
     part = [p for p in photos if takes_part(p)]
     first = sorted((p for p in part if doubtful(p)), key=lambda p: p.cutout.confidence if p.cutout else 0.0)

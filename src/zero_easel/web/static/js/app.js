@@ -46,8 +46,12 @@ const keys = {
   Escape: () => press("[data-key=Escape]"),
   a: () => press("[data-key=a]") || act("accept"),
   A: () => press("#accept-all"),
+  c: () => {
+    const box = document.activeElement?.closest(".stand")?.querySelector("[name=chosen]");
+    return Boolean(box) && (box.click(), true);
+  },
   x: () => press("[data-key=x]") || act("leave-out-doubtful"),
-  b: () => flip(),
+  b: () => !document.querySelector("#bench") && flip(),
 };
 
 document.addEventListener("keydown", (event) => {
@@ -66,16 +70,15 @@ document.addEventListener("click", (event) => {
 });
 
 // Ground behind cutouts: remembered for the next page.
-const fills = { white: "#ffffff", grey: "#808080", black: "#000000", hatch: "url(#hatching)" };
+const grounds = ["white", "grey", "black", "hatch"];
 
 function setGround(name) {
   const group = document.querySelector(".grounds");
   if (!group) return;
   const own = group.dataset.own;
-  for (const key of Object.keys(fills)) document.body.classList.toggle(`ground-${key}`, key === name);
+  for (const key of grounds) document.body.classList.toggle(`ground-${key}`, key === name);
   if (name === "own" && own === "transparent") document.body.classList.add("ground-hatch");
   document.body.style.setProperty("--ground", name === "own" && own !== "transparent" ? own : "");
-  document.querySelector(".ground-fill")?.setAttribute("fill", fills[name] ?? (own === "transparent" ? fills.hatch : own));
   for (const button of group.querySelectorAll("button"))
     button.setAttribute("aria-pressed", String(button.dataset.setGround === name));
   localStorage.setItem("ground", name);

@@ -6,7 +6,6 @@ import sys
 from pathlib import Path
 
 import numpy as np
-import pytest
 from numpy.typing import NDArray
 
 from zero_easel.core.doubts import Flag
@@ -36,13 +35,9 @@ def item_of(alpha: NDArray[np.float32], colour: tuple[int, int, int] = (200, 40,
     pixels = np.zeros((height, width, 4), np.uint8)
     pixels[..., :3] = colour
     pixels[..., 3] = np.round(alpha * 255)
-    return CutItem(pixels, 0, 0, width, height, bounds_of(alpha), 0.9, [Flag("made", "made up")])
-
-
-@pytest.fixture
-def demo_photos() -> list[Path]:
-    """The demo's readable photos."""
-    return sorted(p for p in PHOTOS.iterdir() if p.name != "BRYD0146.JPG")
+    return CutItem(
+        pixels, 0, 0, width, height, bounds_of(alpha), 0.9, [Flag("made", "made up")], np.zeros((8, 8), np.uint8)
+    )
 
 
 def zero_easel(*arguments: str | Path, **options: object) -> "subprocess.CompletedProcess[str]":

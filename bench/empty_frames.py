@@ -1,0 +1,58 @@
+"""What an empty frame is worth: the same photos cut out with and without one.
+
+    .venv/bin/python bench/empty_frames.py
+
+bench/scenes holds rendered scenes that the network was not trained on (training/scenes.py: NNNNN.jpg, NNNNN.png for the
+truth, NNNNN.empty.jpg). Of the demo's photos, the enamel mugs and the white bowl's front were taken before the backdrop
+that tests/awkward/empty-backdrop.JPG shows.
+"""
+
+from multiprocessing import Pool
+from pathlib import Path
+
+import cv2
+import numpy as np
+from accuracy import PHOTOS, ROOT, TRUTH
+from scoring import score
+
+from zero_easel.core.cutout import cutout
+from zero_easel.core.photo import read_photo
+
+SCENES = ROOT / "bench/scenes"
+EMPTY = ROOT / "tests/awkward/empty-backdrop.JPG"
+ON_IT = ("BRYD0102", "BRYD0103", "BRYD0105", "BRYD0106", "BRYD0108")
+Job = tuple[Path, Path, Path]
+
+
+def main() -> None:
+    """Print a row per photo, and the means."""
+    jobs = [(PHOTOS / f"{stem}.JPG", EMPTY, TRUTH / f"{stem}.alpha.png") for stem in ON_IT]
+    jobs += [(p.with_suffix(".jpg"), p.with_suffix(".empty.jpg"), p) for p in sorted(SCENES.glob("*.png"))]
+    with Pool() as pool:
+        rows = pool.map(measure, jobs, 1)
+    print("| photo | sad | sad with | iou | iou with | used |")
+    print("| --- | ---: | ---: | ---: | ---: | --- |")
+    for name, alone, helped, used in rows:
+        said(name, [(alone, helped)], "yes" if used else "no")
+    for label, part in (("mean, demo photos", rows[: len(ON_IT)]), ("mean, scenes", rows[len(ON_IT) :])):
+        used_ones = [(alone, helped) for _, alone, helped, used in part if used]
+        said(label, used_ones, f"{len(used_ones)} of {len(part)}")
+
+
+def said(name: str, pairs: list[tuple[dict, dict]], used: str) -> None:
+    """One row: means over pairs of scores without and with the empty frame."""
+    cells = [f"{np.mean([pair[i][n] for pair in pairs]):.3f}" for n in ("sad", "iou") for i in (0, 1)]
+    print(f"| {name} | {' | '.join(cells)} | {used} |")
+
+
+def measure(job: Job) -> tuple[str, dict, dict, bool]:
+    """Scores of one photo without and with its empty frame, and whether that was used."""
+    cv2.setNumThreads(1)
+    photo, empty, truth = read_photo(job[0]), read_photo(job[1]).pixels, cv2.imread(str(job[2]), cv2.IMREAD_GRAYSCALE)
+    alone, helped = cutout(photo), cutout(photo, [empty])
+    used = "empty-unused" not in [flag.code for flag in helped.flags]
+    return job[0].stem, *(score(cut.whole()[..., 3], truth) for cut in (alone, helped)), used
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,99 @@
+"""The decision which part of a photo is item, from the network's opinions and a person's marks."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from zero_easel.core.colour import Float, Mask
+from zero_easel.core.evidence import shadow_like
+from zero_easel.core.features import SIDE, Window
+from zero_easel.core.marks import Mark, corrected
+from zero_easel.core.settle import settle
+from zero_easel.core.sight import Sight, part_of, size_within
+
+_SPECK = 0.004
+"""Parts smaller than this share of the largest one are dirt, not item."""
+
+
+@dataclass(frozen=True)
+class Region:
+    """The item within a window of the frame.
+
+    window: the part of the frame. odds: (h, w) float32, log odds of item there. item: (h, w) bool, the decision.
+    sizes: (height, width) of the whole photo in px.
+    """
+
+    window: Window
+    odds: Float
+    item: Mask
+    frame: tuple[int, int]
+
+    @property
+    def box(self) -> tuple[float, float, float, float]:
+        """The window as left, top, right, bottom in px of the photo."""
+        height, width = self.frame
+        w = self.window
+        return w.left * width, w.top * height, w.right * width, w.bottom * height
+
+
+def decide(sight: Sight, frame: tuple[int, int], marks: list[Mark]) -> Region:
+    """Join the looks from afar and from close by; a person's marks are certain. frame: (height, width) in px."""
+    window = _around(sight.window, marks, frame)
+    size = size_within(window, frame, SIDE)
+    linear = part_of(sight.linear, window, size)
+    odds = settle(_joined(sight, window, size), linear)
+    odds = _without_false_holes(odds, shadow_like(linear, part_of(sight.backdrop.field, window, size)))
+    if marks:
+        odds = corrected(odds, linear, marks, Region(window, odds, odds > 0, frame).box)
+    return Region(window, odds, _without_specks(odds), frame)
+
+
+def _around(window: Window, marks: list[Mark], frame: tuple[int, int]) -> Window:
+    """The window and all that was marked as item."""
+    left, top, right, bottom = window
+    for mark in marks:
+        if mark.kind in ("item", "exact-item"):
+            points, reach = np.array(mark.points) / frame[::-1], 2 * mark.radius / np.array(frame[::-1]) + 0.02
+            left, top = np.minimum((left, top), (points - reach).min(0))
+            right, bottom = np.maximum((right, bottom), (points + reach).max(0))
+    return Window(max(0.0, float(left)), max(0.0, float(top)), min(1.0, float(right)), min(1.0, float(bottom)))
+
+
+def _joined(sight: Sight, window: Window, size: tuple[int, int]) -> Float:
+    """Mean log odds of both looks where both saw; from afar alone elsewhere."""
+    odds = part_of(sight.whole, window, size)
+    if sight.close is None:
+        return odds
+    # Where the closer look lies on this grid.
+    scale = np.array([size[0] / (window.right - window.left), size[1] / (window.bottom - window.top)])
+    left, top = np.round((np.array(sight.window[:2]) - window[:2]) * scale).astype(int)
+    right, bottom = np.round((np.array(sight.window[2:]) - window[:2]) * scale).astype(int)
+    right, bottom = min(int(right), size[0]), min(int(bottom), size[1])
+    near = cv2.resize(sight.close, (right - left, bottom - top), interpolation=cv2.INTER_LINEAR)
+    odds[top:bottom, left:right] = 0.35 * odds[top:bottom, left:right] + 0.65 * near
+    return odds
+
+
+def _without_false_holes(odds: Float, alike: Mask) -> Float:
+    """Close holes through which no backdrop shows, lit or shadowed: dark lines and labels on the item."""
+    count, labels = cv2.connectedComponents((odds <= 0).astype(np.uint8), connectivity=4)
+    share = np.bincount(labels[alike], minlength=count) / np.maximum(np.bincount(labels.ravel(), minlength=count), 1)
+    false = share < 0.5
+    false[np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))] = False
+    false[0] = False
+    return np.where(false[labels], np.float32(1), odds)
+
+
+def _without_specks(odds: Float) -> Mask:
+    """Where item is likelier than not, less the parts that are too small to be any."""
+    count, labels, facts, _ = cv2.connectedComponentsWithStats((odds > 0).astype(np.uint8), connectivity=8)
+    if count < 2:
+        return np.asarray(odds > 0)
+    areas = facts[:, cv2.CC_STAT_AREA].astype(np.float64)
+    areas[0] = 0
+    large = areas >= max(12, _SPECK * areas.max())
+    sure = np.bincount(labels[odds > 1], minlength=count) > 0
+    keep = large & sure
+    keep[0] = False
+    return np.asarray(keep[labels])

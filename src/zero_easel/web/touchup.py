@@ -1,0 +1,147 @@
+"""Touch up: one photo and its cutout on a canvas, and the marks that correct it."""
+
+import json
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, HTTPException, Request
+from fastapi.responses import HTMLResponse, Response
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy.orm import Session
+
+from zero_easel.core.colour import Encoded
+from zero_easel.core.marks import Mark
+from zero_easel.core.photo import Photo as DecodedPhoto
+from zero_easel.core.photo import PhotoError, read_photo
+from zero_easel.library.models import Photo, Shoot
+from zero_easel.library.shoots import empties_of, key_of, photos_of
+from zero_easel.library.standards import rules_of
+from zero_easel.library.touchups import draw, fences_of, marks_in_force, redo, undo
+from zero_easel.pipeline import empty_frame
+from zero_easel.runs.desk import TILE, Sheet
+from zero_easel.web.clearing import in_order
+from zero_easel.web.page import Bench, Db, PhotoById, doubtful, show
+
+router = APIRouter()
+_FOR_GOOD = {"Cache-Control": "private, max-age=31536000, immutable"}
+
+
+class Drawn(BaseModel):
+    """Marks that were just drawn."""
+
+    model_config = ConfigDict(extra="forbid")
+    marks: list[Mark] = Field(min_length=1, max_length=200)
+
+
+@router.get("/photos/{photo_id}")
+def touch_up(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
+    """One cutout on the canvas."""
+    shoot = session.get_one(Shoot, photo.shoot_id)
+    photos = in_order(photos_of(session, shoot.id))
+    order = [p.id for p in photos]
+    at = order.index(photo.id) if photo.id in order else -1
+    return show(
+        request, "touch_up.html", shoot=shoot, photo=photo, ground=rules_of(shoot.standard).canvas.ground,
+        previous=order[at - 1] if at > 0 else None,
+        following=order[at + 1] if 0 <= at < len(order) - 1 else None,
+        doubt=next((p.id for p in photos if doubtful(p) and p.id != photo.id), None),
+        next_view=_next_view(session, photo), position=at + 1, count=len(order),
+        state=json.dumps(_state(session, photo)), tile=TILE,
+    )  # fmt: skip
+
+
+@router.get("/photos/{photo_id}/marks")
+def read_marks(session: Db, photo: PhotoById) -> dict[str, object]:
+    """The marks in force, and how many may be undone or redone."""
+    return _state(session, photo)
+
+
+@router.post("/photos/{photo_id}/marks")
+def add_marks(session: Db, photo: PhotoById, drawn: Drawn) -> dict[str, object]:
+    """Draw."""
+    draw(session, photo, drawn.marks)
+    return _state(session, photo)
+
+
+@router.post("/photos/{photo_id}/undo")
+def undo_mark(session: Db, photo: PhotoById) -> dict[str, object]:
+    """Take the last mark back."""
+    undo(session, photo)
+    return _state(session, photo)
+
+
+@router.post("/photos/{photo_id}/redo")
+def redo_mark(session: Db, photo: PhotoById) -> dict[str, object]:
+    """Draw the last undone mark again."""
+    redo(session, photo)
+    return _state(session, photo)
+
+
+@router.post("/photos/{photo_id}/copy-fence")
+def copy_fence(session: Db, photo: PhotoById) -> dict[str, object]:
+    """Draw this photo's fences on the next view of the same product."""
+    target, fences = _next_view(session, photo), fences_of(photo)
+    if target is None or not fences:
+        raise HTTPException(409, "There is no next view of this product, or no fence to copy.")
+    draw(session, target, fences)
+    return {"photo": target.id, "view": target.view}
+
+
+def sheet_of(session: Db, bench: Bench, photo: PhotoById) -> Sheet:
+    """The photo on the desk."""
+    empties = empties_of(session, photo.shoot_id)
+
+    def read() -> tuple[DecodedPhoto, list[Encoded]]:
+        frames = [empty_frame(bench.vault.original(digest)) for digest in empties]
+        return read_photo(bench.vault.original(photo.digest), photo.name), frames
+
+    try:
+        return bench.desk.sheet((photo.digest, *empties), read)
+    except PhotoError as error:
+        raise HTTPException(409, str(error)) from error
+
+
+OnDesk = Annotated[Sheet, Depends(sheet_of, scope="function")]
+
+
+@router.get("/photos/{photo_id}/tiles/photo/{digest}/{level}/{column}/{row}.jpg")
+def photo_tile(sheet: OnDesk, level: int, column: int, row: int) -> Response:
+    """A tile of the photo; level 0 is full size, each further one half of it. The digest names the version."""
+    try:
+        return Response(sheet.photo_tile(level, column, row), media_type="image/jpeg", headers=_FOR_GOOD)
+    except IndexError as error:
+        raise HTTPException(404, "There is no such part of the photo.") from error
+
+
+@router.get("/photos/{photo_id}/tiles/cutout/{key}/{level}/{column}/{row}.png")
+def cutout_tile(
+    session: Db, photo: PhotoById, sheet: OnDesk, key: str, level: int, column: int, row: int
+) -> Response:  # fmt: skip
+    """A tile of the item with the marks in force; the key names them, so an outdated one is not answered."""
+    if key != _key(session, photo):
+        raise HTTPException(409, "The marks have changed since.")
+    marks = marks_in_force(photo)
+    try:
+        tile = sheet.cutout_tile(marks, level, column, row)
+    except IndexError as error:
+        raise HTTPException(404, "There is no such part of the photo.") from error
+    return Response(tile, media_type="image/png", headers=_FOR_GOOD)
+
+
+def _key(session: Session, photo: Photo) -> str:
+    return key_of(photo, empties_of(session, photo.shoot_id))
+
+
+def _state(session: Session, photo: Photo) -> dict[str, object]:
+    return {
+        "id": photo.id, "digest": photo.digest, "width": photo.original.width, "height": photo.original.height,
+        "key": _key(session, photo), "marks": photo.marks[: photo.marks_at], "undo": photo.marks_at,
+        "redo": len(photo.marks) - photo.marks_at,
+    }  # fmt: skip
+
+
+def _next_view(session: Session, photo: Photo) -> Photo | None:
+    """The photo after this one of the same product, the first one after the last."""
+    same = [p for p in photos_of(session, photo.shoot_id) if p.code and p.code == photo.code and not p.empty]
+    if len(same) < 2 or photo not in same:
+        return None
+    return same[(same.index(photo) + 1) % len(same)]
