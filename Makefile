@@ -49,6 +49,8 @@ lock:
 screenshots: $(VENV)/.tests test-tools
 	$(BIN)/python scripts/screenshots.py
 
-bench: $(VENV)/.application
-	$(BIN)/python bench/accuracy.py
+bench: $(VENV)/.tests
+	$(BIN)/python bench/accuracy.py --variations --references --write
+	$(BIN)/python bench/halo.py
+	$(BIN)/python bench/empty_frames.py
 	$(BIN)/python bench/speed.py

@@ -1,9 +1,9 @@
 """Scores cutouts of the demo shop's photos against exact truth, beside three references, and writes docs/accuracy.md.
 
-    .venv/bin/python bench/accuracy.py [--quick] [--json FILE] [--cutouts FOLDER] [--write]
+    .venv/bin/python bench/accuracy.py [--variations] [--references] [--json FILE] [--cutouts FOLDER] [--write]
 
---quick leaves out references and variations. --cutouts scores existing FOLDER/STEM.png instead. --write puts the tables
-between the marks in docs/accuracy.md.
+--variations adds changed versions of all photos, --references the three other methods (an hour). --cutouts scores
+existing FOLDER/STEM.png instead. --write puts the tables between the marks in docs/accuracy.md.
 """
 
 import argparse
@@ -35,14 +35,15 @@ _MARK = "<!-- {} of the tables that bench/accuracy.py writes -->"
 def main() -> None:
     """Score, print, and write what was asked for."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--quick", action="store_true")
+    parser.add_argument("--variations", action="store_true")
+    parser.add_argument("--references", action="store_true")
     parser.add_argument("--cutouts", type=Path)
     parser.add_argument("--json", type=Path)
     parser.add_argument("--write", action="store_true")
     args = parser.parse_args()
     stems = [file.name.removesuffix(".alpha.png") for file in sorted(TRUTH.glob("*.alpha.png"))]
     with Pool() as pool:
-        jobs = [(stem, args.quick, args.cutouts) for stem in stems]
+        jobs = [(stem, args.variations, args.references, args.cutouts) for stem in stems]
         rows = {(row["photo"], row["as"]): row for found in pool.starmap(measure, jobs, 1) for row in found}
     tables = "\n\n".join(report(rows))
     print(tables)
@@ -52,7 +53,7 @@ def main() -> None:
         write(tables)
 
 
-def measure(stem: str, quick: bool, cutouts: Path | None) -> list[dict]:
+def measure(stem: str, varied: bool, referred: bool, cutouts: Path | None) -> list[dict]:
     """All rows of one photo: as taken, by each reference, and every variation."""
     cv2.setNumThreads(1)
     truth = cv2.imread(str(TRUTH / f"{stem}.alpha.png"), cv2.IMREAD_GRAYSCALE)
@@ -61,8 +62,9 @@ def measure(stem: str, quick: bool, cutouts: Path | None) -> list[dict]:
         return [_row(stem, "as taken", alpha, truth)]
     photo = read_photo(PHOTOS / f"{stem}.JPG")
     rows = [cleared(stem, "as taken", photo, truth)]
-    if not quick:
+    if referred:
         rows += [_row(stem, name, getattr(references, name)(photo.pixels, truth), truth) for name in METHODS]
+    if varied:
         seed = int("".join(c for c in stem if c.isdigit()))
         for name, pixels, changed in variations(photo.pixels, truth, seed):
             rows.append(cleared(stem, name, _photo(pixels), changed))

@@ -25,6 +25,7 @@ def page(server: Server) -> Iterator[Page]:
         browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=server.address)
         faults: list[str] = []
+        page.on("response", lambda r: faults.append(r.url) if r.status == 404 else None)
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.on("console", lambda message: faults.append(message.text) if message.type == "error" else None)
         yield page

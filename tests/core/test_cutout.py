@@ -121,12 +121,12 @@ def test_the_same_photo_gives_the_same_cutout() -> None:
 
 
 def dusk(strength: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """A pale disc on pale paper under a hard-edged shadow that is not the disc's own: photo, empty frame, matte."""
+    """A brown disc on pale paper under a hard-edged shadow that is not the disc's own: photo, empty frame, matte."""
     y, x = np.mgrid[0:480, 0:640]
     matte = ndi.gaussian_filter((np.hypot(y - 250, x - 320) < 120).astype(float), 1.0)
     room = paper() * np.where(x + 0.3 * y > 430, 1 - strength, 1)[..., None]
     shade = 0.86 + 0.1 * (250 - y) / 240
-    item = np.array([0.8, 0.79, 0.77]) * shade[..., None]
+    item = np.array([0.4, 0.24, 0.14]) * shade[..., None]
     return noisy(matte[..., None] * item + (1 - matte[..., None]) * room), noisy(room * 1.07, 2), matte
 
 
