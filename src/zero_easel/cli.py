@@ -77,7 +77,7 @@ def run(
             raise UsageError(f"{out} cannot be written: {error.strerror or error}.") from error
     left_out = [row.original for row in rows if row.status == LEFT_OUT]
     if left_out:
-        _err.print(f"Left out, not on the shot list: {_some(left_out)}.")
+        _err.print(f"Left out, not on the shot list or showing the empty backdrop: {_some(left_out)}.")
     failed = sum(row.status == "failed" for row in rows)
     print(f"{len(work.photos) - failed} pictures in {out}" + (f", {failed} photos failed" if failed else ""))
     raise typer.Exit(1 if failed else 0)

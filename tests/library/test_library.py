@@ -8,6 +8,7 @@ from alembic import command
 from sqlalchemy import text
 from support import CATALOG
 
+from zero_easel.core.marks import Mark
 from zero_easel.core.standard import StandardError
 from zero_easel.library.database import Database, alembic_config
 from zero_easel.library.products import find_code, find_products, import_catalog
@@ -84,8 +85,9 @@ def test_the_vault_writes_an_original_once(tmp_path: Path) -> None:
 
 
 def test_a_cutouts_key_follows_from_all_that_it_depends_on() -> None:
-    from zero_easel.core.cutout import CutoutOptions
-
     assert cutout_key("a" * 64) == cutout_key("a" * 64)
     assert cutout_key("a" * 64) != cutout_key("b" * 64)
-    assert cutout_key("a" * 64) != cutout_key("a" * 64, CutoutOptions(working_side=512))
+    assert cutout_key("a" * 64) != cutout_key("a" * 64, ["b" * 64])
+    mark = Mark(kind="item", points=((1, 2),), radius=3)
+    assert cutout_key("a" * 64) != cutout_key("a" * 64, (), [mark])
+    assert cutout_key("a" * 64, ["b", "c"]) == cutout_key("a" * 64, ["c", "b"])

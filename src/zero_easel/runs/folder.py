@@ -107,7 +107,8 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[Row], None]) -> list[Ro
     for index, result in map_processes(_make, work, jobs):
         rows[index] = _row(run.planned[index], run.photos[index], result)
         on_row(rows[index])
-    left_out = [_left_out(path) for path in run.left_out]
+    left_out = [_left_out(path, "not on the shot list") for path in run.left_out]
+    left_out += [_left_out(path, "shows the empty backdrop") for path in run.empties]
     in_order = [rows[index] for index in sorted(rows)] + left_out
     write_atomically(run.out / NAME, write_manifest(in_order))
     return in_order
@@ -151,5 +152,5 @@ def _row(planned: Planned, path: Path, result: tuple[int, int, int, str, list[st
     return Row(path.name, planned.code, planned.view, planned.output, width, height, size, sha256, "done", message)
 
 
-def _left_out(path: Path) -> Row:
-    return Row(path.name, "", "", "", 0, 0, 0, "", LEFT_OUT, "not on the shot list")
+def _left_out(path: Path, why: str) -> Row:
+    return Row(path.name, "", "", "", 0, 0, 0, "", LEFT_OUT, why)
