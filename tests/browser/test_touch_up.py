@@ -13,14 +13,9 @@ pytestmark = pytest.mark.browser
 
 def settled(page: Page) -> None:
     """Wait until all visible tiles of the marks in force are on the canvas."""
-    page.wait_for_function(
-        """async () => {
-            const bench = document.querySelector("#bench");
-            const state = await (await fetch(location.pathname + "/marks")).json();
-            return bench.dataset.shown === state.key;
-        }""",
-        timeout=30_000,
-    )
+    address = page.url.split("#")[0]
+    key = page.request.get(f"{address}/marks").json()["key"]
+    page.wait_for_function("key => document.querySelector('#bench').dataset.shown === key", arg=key, timeout=30_000)
     page.wait_for_timeout(100)
 
 

@@ -1,6 +1,6 @@
 // Keys and small switches that every page shares. Nothing is decided here; buttons and links are pressed for people.
 
-const typing = (target) => target.closest("input:not([type=range]), select, textarea, [contenteditable]");
+const typing = (target) => target.closest("input:not([type=range], [type=radio], [type=checkbox]), select, textarea, [contenteditable]");
 
 const press = (selector) => {
   const target = document.querySelector(selector);
