@@ -2,10 +2,10 @@
 
     python training/scenes.py --out SCENES --first 0 --count 1000
 
-Needs the packages of training/requirements.txt and an LLVM library (Debian: libllvm19). Writes NNNNN.jpg (the photo),
-NNNNN.png (8-bit coverage) and NNNNN.empty.jpg (the same place without the item, at an exposure of its own). Every scene
-follows from its number alone. Shapes are random families of vessels, boxes, wires, brushes, boards, cloths and stones;
-none is a model of a particular product.
+Needs the packages of training/requirements.txt and an LLVM library (Debian: libllvm19). Writes NNNNN.photo.png (16 bits
+a channel: what a large photo keeps of faint edges when it is reduced), NNNNN.png (8-bit coverage) and NNNNN.empty.png
+(the same place without the item, at an exposure of its own). Every scene follows from its number alone. Shapes are
+random families of vessels, boxes, wires, brushes, boards, cloths and stones; none is a model of a particular product.
 """
 
 import argparse
@@ -14,7 +14,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from PIL import Image
+from shots import take
 from studio import (
     Obj,
     camera,
@@ -31,7 +31,6 @@ from studio import (
     noise,
     quad,
     rbox,
-    render,
     satin,
     shell,
     spl,
@@ -46,14 +45,16 @@ LONG, SHORT = 480, 360
 
 
 class Rng(np.random.Generator):
-    """A scene's dice. alike: the one colour that item and backdrop share, if they do."""
+    """A scene's dice. alike: a colour that item and backdrop share, if they do. share: how many of the item's colours
+    are that one."""
 
     alike: np.ndarray | None = None
+    share: float = 1
 
 
 def colour(rng: Rng) -> np.ndarray:
     """An sRGB colour, 0..255; white, black and grey things are common in shops."""
-    if rng.alike is not None:
+    if rng.alike is not None and rng.uniform() < rng.share:
         return np.clip(rng.alike + rng.uniform(-9, 9) + rng.uniform(-4, 4, 3), 8, 252)
     kind = rng.uniform()
     if kind < 0.28:
@@ -95,16 +96,16 @@ def texture(rng: Rng) -> np.ndarray:
 def material(rng: Rng, clear: bool = True) -> dict:
     """Some surface. clear: whether it may be glass."""
     kind = rng.uniform()
-    if kind < 0.30:
+    if kind < 0.28:
         return glaze(colour(rng), rng.uniform(0.03, 0.25))
-    if kind < 0.42:
+    if kind < 0.40:
         return satin(colour(rng), rng.uniform(0.25, 0.7), rng.uniform(0.1, 0.5))
-    if kind < 0.55:
+    if kind < 0.50:
         return diffuse(colour(rng))
-    if kind < 0.76:
+    if kind < 0.70:
         surface = tex(texture(rng), rng.uniform(0.5, 3))
         return glaze(surface, rng.uniform(0.05, 0.3)) if rng.uniform() < 0.5 else diffuse(surface)
-    if kind < 0.85 or not clear:
+    if kind < 0.80 or not clear:
         tint = tuple(rng.uniform(0.45, 1) * (1 + rng.uniform(-0.15, 0.15, 3)))
         return metal(
             str(rng.choice(["Al", "Cu", "Au", "Cr"])),
@@ -297,14 +298,14 @@ def ring(rng: Rng) -> Obj:
 
 
 FAMILIES = (
-    (vessel, 0.32),
-    (box, 0.15),
-    (wires, 0.12),
+    (vessel, 0.36),
+    (box, 0.12),
+    (wires, 0.15),
     (brush, 0.08),
     (utensil, 0.11),
-    (stone, 0.09),
+    (stone, 0.06),
     (cloth, 0.07),
-    (ring, 0.06),
+    (ring, 0.05),
 )
 
 
@@ -373,11 +374,11 @@ def sheet(rng: Rng, tone: np.ndarray, across: float, topdown: bool) -> list[Obj]
     return [paper, room]
 
 
-def backdrop(rng: Rng, topdown: bool, scale: float, across: float) -> tuple[list[Obj], float, bool]:
-    """The paper, wall or table, the sRGB level that its median is to reach, and whether it has edges or grain."""
+def backdrop(rng: Rng, topdown: bool, scale: float, across: float) -> tuple[list[Obj], float]:
+    """The paper, wall or table, and the sRGB level that its median is to reach."""
     kind = rng.uniform()
     if rng.alike is not None:
-        tone = colour(rng)
+        tone = np.clip(rng.alike + rng.uniform(-5, 5) + rng.uniform(-2, 2, 3), 8, 252)
         level = float(np.clip(tone.mean() * rng.uniform(0.9, 1.0), 18, 240))
     elif kind < 0.55:
         tone, level = rng.uniform(226, 248) + rng.uniform(-3, 3, 3), rng.uniform(200, 244)
@@ -390,26 +391,34 @@ def backdrop(rng: Rng, topdown: bool, scale: float, across: float) -> tuple[list
         tone, level = rng.uniform(14, 50) + rng.uniform(-4, 4, 3), rng.uniform(18, 60)
     place = rng.uniform()
     if place < 0.13:
-        return sheet(rng, tone, across, topdown), level, True
+        return sheet(rng, tone, across, topdown), level
     if place < 0.22:
-        return [flat(tone, scale, surface(rng))], float(rng.uniform(90, 200)), True
+        return [flat(tone, scale, surface(rng))], float(rng.uniform(90, 200))
     if topdown or place < 0.34:
-        return [flat(tone, scale)], level, False
+        return [flat(tone, scale)], level
     if place < 0.50:
         wall = tone * rng.uniform(0.8, 1.1) if rng.uniform() < 0.7 else colour(rng)
-        return [corner(tone, np.clip(wall, 0, 250), scale, y=rng.uniform(150, 500))], level, True
-    return [sweep(tone, scale, y_back=rng.uniform(250, 600), rad=rng.uniform(120, 450))], level, False
+        return [corner(tone, np.clip(wall, 0, 250), scale, y=rng.uniform(150, 500))], level
+    return [sweep(tone, scale, y_back=rng.uniform(250, 600), rad=rng.uniform(120, 450))], level
+
+
+def has_glass(item: Obj) -> bool:
+    """Whether any part of an item is of glass."""
+    return any(is_glass(part["bsdf"]) for part in item.parts)
 
 
 def scene(number: int, kind: str = "", long: int = LONG) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """(H, W, 3) uint8 sRGB photo, (H, W) float coverage, and (H, W, 3) uint8 empty frame of one scene.
+    """(H, W, 3) uint16 sRGB photo, (H, W) float coverage, and (H, W, 3) uint16 empty frame of one scene.
 
     kind: "hard" for a small lamp, "white" for a white item on white paper, or "" for whatever comes. long: longer side.
     """
     rng = Rng(np.random.PCG64(number))
-    rng.alike = colour(rng) if rng.uniform() < 0.12 else None
-    if kind:
-        rng.alike = np.array([238.0, 237, 234]) if kind == "white" else None
+    rng.alike = colour(rng) if rng.uniform() < 0.2 else None
+    rng.share = 1 if kind == "white" or rng.uniform() < 0.5 else rng.uniform(0.3, 0.9)
+    if kind == "white" or (rng.uniform() < 0.15 and not kind):
+        rng.alike = rng.uniform(226, 246) + rng.uniform(-4, 4, 3)
+    elif kind:
+        rng.alike = None
     item = items(rng)
     lo, hi = item.bbox()
     size = float(np.linalg.norm(hi - lo))
@@ -417,7 +426,7 @@ def scene(number: int, kind: str = "", long: int = LONG) -> tuple[np.ndarray, np
     width, height = (long, short) if rng.uniform() < 0.75 else (short, long)
     topdown = rng.uniform() < 0.22
     # A 45 mm lens on a 17.3 mm sensor sees 0.384 of its distance across.
-    across = size * rng.uniform(1.0, 2.6) * (0.72 if rng.uniform() < 0.1 else 1)
+    across = size * rng.uniform(0.95, 2.2) * (0.72 if rng.uniform() < 0.1 else 1)
     distance = across / 0.384 * (width / long) ** 0.5
     drift = rng.normal(0, 0.1 if rng.uniform() < 0.85 else 0.3, 2) * across
     target = np.array([drift[0], 0, (hi[2] - lo[2]) * 0.45 + drift[1] * 0.5])
@@ -426,16 +435,17 @@ def scene(number: int, kind: str = "", long: int = LONG) -> tuple[np.ndarray, np
     scale = max(1.0, distance / 1100)
     lamp = str(rng.choice(["soft", "left", "right", "hard", "back", "flat"], p=[0.27, 0.18, 0.18, 0.2, 0.09, 0.08]))
     lamps = lights("hard" if kind == "hard" else lamp, scale * rng.uniform(0.8, 1.3), env=rng.uniform(0.08, 0.5))
-    ground, level, edged = backdrop(rng, topdown, scale, across)
-    settings = dict(depth=6, bgblur=1.2 if edged else 0.8, psf=rng.uniform(0.3, 0.8), seed=number % 100_000,
-                    nlm=False, hard=edged, log=lambda _: None)  # fmt: skip
-    linear, alpha = render(item, ground, lamps, view, spp_full=8, spp_item=16, mask_spp=32, extra_crop=10, **settings)
-    bare, _ = render(None, ground, lamps, view, spp_full=8, **settings)
-    finish = dict(wb=1 + rng.normal(0, 0.04, 3), vignette=rng.uniform(0, 0.3), noise_amt=rng.uniform(0.3, 2.5))
-    photo, exposure = develop(linear, alpha, bg=level, seed=number, **finish)
+    ground, level = backdrop(rng, topdown, scale, across)
+    # Light that enters glass needs many turns to come out.
+    shot = take(item, ground, lamps, view, 14 if has_glass(item) else 6, rng.uniform(0.3, 0.8), number % 100_000)
+    grain = float(np.exp(rng.uniform(np.log(0.08), np.log(1.2))))
+    finish = dict(wb=1 + rng.normal(0, 0.04, 3), vignette=rng.uniform(0, 0.3), noise_amt=grain, bits=16)
+    photo, exposure = develop(shot.photo, shot.coverage, bg=level, seed=number, **finish)
     finish["wb"] = finish["wb"] * (1 + rng.normal(0, 0.01, 3))
-    empty, _ = develop(bare, alpha * 0, seed=number + 1, expo=exposure * rng.uniform(0.85, 1.12), **finish)
-    return photo, alpha, empty
+    empty, _ = develop(
+        shot.empty, shot.coverage * 0, seed=number + 1, expo=exposure * rng.uniform(0.85, 1.12), **finish
+    )
+    return photo, shot.coverage, empty
 
 
 def main() -> None:
@@ -457,10 +467,9 @@ def main() -> None:
         except Exception as error:  # a shape may fall outside the frame or be degenerate; the next one will do
             print(f"{number}: {type(error).__name__}: {error}", flush=True)
             continue
-        quality = 84 + number % 14
-        Image.fromarray(photo).save(target.with_suffix(".jpg"), quality=quality, subsampling=number % 3)
-        Image.fromarray(empty).save(target.with_suffix(".empty.jpg"), quality=quality, subsampling=number % 3)
-        Image.fromarray(np.round(alpha * 255).astype(np.uint8)).save(target)
+        cv2.imwrite(str(target.with_suffix(".photo.png")), photo[..., ::-1])
+        cv2.imwrite(str(target.with_suffix(".empty.png")), empty[..., ::-1])
+        cv2.imwrite(str(target), np.round(alpha * 255).astype(np.uint8))
 
 
 if __name__ == "__main__":

@@ -16,17 +16,16 @@ import cv2
 import numpy as np
 import onnx
 import torch
-from cases import Case, cases_of
+from cases import Case, Scene, scenes_of
 from torch import nn
 from torch.nn import functional
 
-from zero_easel.core.backdrop import FLOOR
-from zero_easel.core.colour import to_linear
 from zero_easel.core.features import CHANNELS, SIDE, Window, features_of
+from zero_easel.core.sight import part_of
 
 CROP = 320
 BATCH = 6
-RATE = 2e-3
+RATE = 1.5e-3
 
 
 def block(inputs: int, outputs: int, stride: int = 1) -> nn.Sequential:
@@ -65,24 +64,13 @@ class RegionNet(nn.Module):
         return functional.pixel_shuffle(self.head(x), 2)
 
 
-def seen(
-    case: Case, size: tuple[int, int], part: tuple[int, int, int, int], window: Window, jitter: float = 0
-) -> np.ndarray:
-    """Features of a part (left, top, right, bottom) of a case in px, at a size (width, height)."""
-    left, top, right, bottom = part
-    h, w = case.coverage.shape
-    how = cv2.INTER_AREA if size[0] < right - left else cv2.INTER_LINEAR
-    linear = cv2.resize(to_linear(np.ascontiguousarray(case.photo[top:bottom, left:right])), size, interpolation=how)
-    log = case.field.astype(np.float32)
-    if log.shape[:2] != (h, w):
-        log = cv2.resize(log, (w, h), interpolation=cv2.INTER_LINEAR)
-    log = cv2.resize(log[top:bottom, left:right], size, interpolation=how)
-    field = np.maximum(np.exp(log) - FLOOR, 0)
-    if jitter:
-        gain = np.exp(np.random.default_rng(int(jitter * 1e9)).normal(0, 0.1, 3)).astype(np.float32)
+def seen(case: Case, size: tuple[int, int], part: Window, window: Window, gain: np.ndarray | None = None) -> np.ndarray:
+    """Features of a part of a case at a size (width, height); window: where in its frame that part is said to lie."""
+    linear, field = (part_of(p.astype(np.float32), part, size) for p in (case.photo, case.field))
+    if gain is not None:
         linear, field = linear * gain, field * gain
-    barrier = cv2.resize(case.barrier[top:bottom, left:right].astype(np.float32), size, interpolation=how)
-    return features_of(linear, field.astype(np.float32), barrier, float(case.noise), bool(case.known), window)
+    barrier = part_of(case.barrier.astype(np.float32), part, size)
+    return features_of(linear, field, barrier, float(case.noise), bool(case.known), window)
 
 
 def sample(rng: np.random.Generator, case: Case) -> tuple[np.ndarray, np.ndarray]:
@@ -92,9 +80,9 @@ def sample(rng: np.random.Generator, case: Case) -> tuple[np.ndarray, np.ndarray
     frame repeats its edge.
     """
     h, w = case.coverage.shape
-    fw, fh = (round(v * rng.uniform(0.7, 1)) for v in (w, h)) if rng.uniform() < 0.5 else (w, h)
+    fw, fh = (round(v * rng.uniform(0.7, 1)) for v in (w, h)) if rng.uniform() < 0.3 else (w, h)
     fx, fy = rng.integers(0, w - fw + 1), rng.integers(0, h - fh + 1)
-    scale = np.exp(rng.uniform(np.log(288), np.log(620))) / max(fw, fh)
+    scale = np.exp(rng.uniform(np.log(300), np.log(720))) / max(fw, fh)
     cw, ch = min(fw, round(CROP / scale)), min(fh, round(CROP / scale))
     left, top = fx + rng.integers(0, fw - cw + 1), fy + rng.integers(0, fh - ch + 1)
     rows, columns = np.nonzero(case.coverage[fy : fy + fh, fx : fx + fw] > 127)
@@ -104,8 +92,10 @@ def sample(rng: np.random.Generator, case: Case) -> tuple[np.ndarray, np.ndarray
         top = fy + int(np.clip(rows[k] - rng.integers(ch), 0, fh - ch))
     size = (min(CROP, round(cw * scale)), min(CROP, round(ch * scale)))
     window = Window((left - fx) / fw, (top - fy) / fh, (left - fx + cw) / fw, (top - fy + ch) / fh)
-    x = seen(case, size, (left, top, left + cw, top + ch), window, rng.uniform(0.001, 1))
-    y = cv2.resize(case.coverage[top : top + ch, left : left + cw], size, interpolation=cv2.INTER_AREA)
+    part = Window(left / w, top / h, (left + cw) / w, (top + ch) / h)
+    x = seen(case, size, part, window, np.exp(rng.normal(0, 0.1, 3)).astype(np.float32))
+    how = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
+    y = cv2.resize(case.coverage[top : top + ch, left : left + cw], size, interpolation=how)
     margin = ((0, CROP - size[1]), (0, CROP - size[0]))
     x, y = np.pad(x, ((0, 0), *margin), mode="edge"), np.pad(y, margin, mode="edge") / np.float32(255)
     if rng.uniform() < 0.5:
@@ -115,10 +105,10 @@ def sample(rng: np.random.Generator, case: Case) -> tuple[np.ndarray, np.ndarray
     return np.ascontiguousarray(x), np.stack([y, 1 + 2 * rim])
 
 
-def batch(rng: np.random.Generator, scenes: list[list[Case]]) -> tuple[torch.Tensor, torch.Tensor]:
+def batch(rng: np.random.Generator, scenes: list[Scene]) -> tuple[torch.Tensor, torch.Tensor]:
     """Views of random cases of random scenes, and their coverage and weights."""
     chosen = [scenes[i] for i in rng.integers(0, len(scenes), BATCH)]
-    pairs = [sample(rng, scene[rng.integers(len(scene))]) for scene in chosen]
+    pairs = [sample(rng, scene.case(rng.integers(scene.count))) for scene in chosen]
     x, y = (torch.from_numpy(np.stack(part)) for part in zip(*pairs, strict=True))
     return x, y
 
@@ -140,7 +130,7 @@ def measure(net: RegionNet, cases: list[Case]) -> tuple[float, float, float]:
     for case in cases:
         h, w = case.coverage.shape
         size = (round(w * SIDE / max(h, w)), round(h * SIDE / max(h, w)))
-        x = seen(case, size, (0, 0, w, h), Window())
+        x = seen(case, size, Window(), Window())
         x = np.pad(x, ((0, 0), (0, -size[1] % 64), (0, -size[0] % 64)), mode="edge")
         item = net(torch.from_numpy(x)[None])[0, 0, : size[1], : size[0]].numpy() > 0
         truth = cv2.resize(case.coverage, size, interpolation=cv2.INTER_AREA) > 127
@@ -187,8 +177,8 @@ def main() -> None:
     torch.manual_seed(0)
     cv2.setNumThreads(1)
     rng = np.random.default_rng(0)
-    scenes = cases_of(args.scenes, 2)
-    held = [case for scene in scenes[::20] for case in scene[:2]]
+    scenes = scenes_of(args.scenes, 2)
+    held = [scene.case(index) for scene in scenes[::20] for index in (0, 1, 3)]
     used = [scene for i, scene in enumerate(scenes) if i % 20]
     net = RegionNet().to(memory_format=torch.channels_last)
     if args.start:

@@ -5,8 +5,9 @@ fall-off, a vignette and a colour cast are all additive and smooth, so one low-o
 them. It is fitted robustly, first to the frame's rim, then to all that agrees with it and hangs together with the
 rim, so that the item and its shadow fall out by themselves.
 
-Where a photo of the bare backdrop exists, only exposure, white balance and the lamps' drift are left to fit: the same
-fit, with a plane per channel, to the ratio of the two.
+Where a photo of the bare backdrop exists, only exposure, white balance, the lamps' drift and the camera's tone curve
+are left to fit: the same fit to the ratio of the two, with a plane per channel, and a parabola over the empty frame's
+own light, since a curve that bends near white makes of one exposure step many.
 """
 
 from dataclasses import dataclass
@@ -21,6 +22,10 @@ FLOOR = 0.004
 """Added to linear light before the logarithm: about the black level's noise, keeps shadows finite."""
 _FIT_SIDE = 128
 _DEGREE = 4
+# A stiff surface does not chase the item: terms of a total degree up to 2.
+_STIFF = np.array([i + j <= 2 for i in range(_DEGREE + 1) for j in range(_DEGREE + 1 - i)])
+_FAINT = 0.02
+"""Changes of log light in an empty frame that are much smaller than this are taken for its noise."""
 _CROSS = np.array([[0, 1, 0], [1, 1, 1], [0, 1, 0]], np.uint8)
 
 
@@ -44,7 +49,7 @@ class Backdrop:
 
 def estimate_backdrop(linear: Float) -> Backdrop:
     """Fit the backdrop of a reduced picture, (h, w, 3) float32 linear light."""
-    return _fitted(np.log(linear + FLOOR), None, _DEGREE)
+    return _fitted(np.log(linear + FLOOR), None)
 
 
 def match_empty(linear: Float, empty: Float, estimate: Backdrop) -> Backdrop | None:
@@ -52,29 +57,61 @@ def match_empty(linear: Float, empty: Float, estimate: Backdrop) -> Backdrop | N
 
     It fits if it explains the photo's rim about as well as the smooth estimate made from the photo alone.
     """
-    matched = _fitted(np.log(linear + FLOOR), np.log(empty + FLOOR), 1)
+    bare = _calmed(np.log(empty + FLOOR))
+    matched = _fitted(np.log(linear + FLOOR), bare)
     h, w = linear.shape[:2]
     edge = rim(h, w, max(3, int(0.05 * min(h, w))))
     share, wanted = (float(b.explained[edge].mean()) for b in (matched, estimate))
     fits = share > max(0.4, 0.85 * wanted) and matched.noise < 1.3 * estimate.noise + 0.004
-    return matched if fits else None
+    return matched if fits and _follows(np.log(matched.field + FLOOR), bare) else None
 
 
-def _fitted(log: Float, empty: Float | None, degree: int) -> Backdrop:
+def _follows(fitted: Float, bare: Float) -> bool:
+    """Whether a fitted backdrop goes the way of the empty frame, instead of flattening what that one shows."""
+    light, own = bare.mean(2) - bare.mean(), fitted.mean(2) - fitted.mean()
+    spread = float(np.square(light).mean())
+    return spread < 0.05**2 or 0.5 < float((light * own).mean()) / spread < 1.8
+
+
+def _calmed(log: Float) -> Float:
+    """The empty frame's log light less its own noise, edges kept: a guided filter (He et al., TPAMI 35(6), 2013)."""
+    size = (2 * max(2, round(0.018 * max(log.shape[:2]))) + 1,) * 2
+    mean = cv2.blur(log, size)
+    variance = np.maximum(cv2.blur(log * log, size) - mean * mean, 0)
+    keep = variance / (variance + _FAINT * _FAINT)
+    return np.asarray(cv2.blur(keep, size) * log + cv2.blur((1 - keep) * mean, size), np.float32)
+
+
+def _fitted(log: Float, empty: Float | None) -> Backdrop:
     """Fit a smooth field to a log picture, or to its difference from the log picture of the empty backdrop."""
     h, w = log.shape[:2]
     bare = np.zeros_like(log) if empty is None else empty
     scale = min(1.0, _FIT_SIDE / max(h, w))
     size = (max(8, round(w * scale)), max(8, round(h * scale)))
     small = np.asarray(cv2.resize(log - bare, size, interpolation=cv2.INTER_AREA), np.float32)
-    coefficients, noise = _grow_fit(small, degree)
-    fitted = bare + (_basis(h, w, degree) @ coefficients).reshape(h, w, 3).astype(np.float32)
+    if empty is None:
+        coefficients, noise = _grow_fit(small, _basis(size[1], size[0], _DEGREE), _STIFF)
+        fitted = _basis(h, w, _DEGREE) @ coefficients
+    else:
+        light = cv2.GaussianBlur(empty.mean(2), (0, 0), 0.01 * max(h, w))
+        middle, spread = float(light.mean()), max(float(light.std()), 0.02)
+        whole = _tone_basis((light - middle) / spread)
+        shrunk = np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA), np.float32)
+        coefficients, noise = _grow_fit(small, _tone_basis((shrunk - middle) / spread), np.ones(5, np.bool_))
+        fitted = whole @ coefficients
+    fitted = bare + fitted.reshape(h, w, 3).astype(np.float32)
     residual = log - fitted
     # Averaging on the way to the fitting size hides pixel noise: measure it again where it is used.
     explained = _explained(residual, noise)
     noise = max(noise, _spread(residual[explained]))
     field = np.maximum(np.exp(fitted) - FLOOR, 0).astype(np.float32)
     return Backdrop(residual, field, _explained(residual, noise), noise, empty is not None)
+
+
+def _tone_basis(light: Float) -> Float:
+    """A plane, and a parabola over the standardised log light of the empty frame, (h, w) -> (h*w, 5)."""
+    bent = np.clip(light, -4, 4).ravel()
+    return np.column_stack([_basis(*light.shape, 1), bent, np.square(bent)])
 
 
 def _spread(values: Float) -> float:
@@ -108,12 +145,13 @@ def _biweight(error: Float) -> tuple[Float, float]:
     return np.square(np.maximum(1 - np.square(worst / (4 * spread)), 0)), spread
 
 
-def _grow_fit(log: Float, degree: int) -> tuple[Float, float]:
-    """Fit the rim, then whatever agrees and is connected to the rim, until that set settles."""
+def _grow_fit(log: Float, full: Float, stiff: Mask) -> tuple[Float, float]:
+    """Fit the rim, then whatever agrees and is connected to the rim, until that set settles.
+
+    full: (h*w, terms). stiff: which terms the first rounds may use.
+    """
     h, w = log.shape[:2]
-    full, flat = _basis(h, w, degree), log.reshape(-1, 3)
-    # The first terms in order of total degree <= 2, for the first rounds: a stiff surface does not chase the item.
-    stiff = np.array([i + j <= 2 for i in range(degree + 1) for j in range(degree + 1 - i)])
+    flat = log.reshape(-1, 3)
     members = rim(h, w, max(3, int(0.06 * min(h, w))))
     coefficients, noise = np.zeros((full.shape[1], 3), np.float32), 0.01
     for step in range(12):

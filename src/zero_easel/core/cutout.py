@@ -14,7 +14,7 @@ from zero_easel.core.region import Region, decide
 from zero_easel.core.shadow import shadow_of
 from zero_easel.core.sight import Sight, look_at
 
-ENGINE = "3"
+ENGINE = "4"
 """Changes whenever the same photo may give another cutout; part of the key of everything derived from one."""
 
 
@@ -35,27 +35,30 @@ def cutout(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] 
 def finished(pixels: Encoded, sight: Sight, region: Region, edge: Edge, marks: list[Mark]) -> CutItem:
     """The cutout at full size, from a decision that was made."""
     height, width = pixels.shape[:2]
-    if not region.item.any():
+    if not region.item.any() and not any(mark.kind == "exact-item" for mark in marks):
         unused = [EMPTY_UNUSED] if sight.empty_fits is False else []
         return CutItem.none(width, height, [NO_ITEM, *unused])
     box = around(edge, marks)
     crop = exactly(edge.solve(pixels, box), pixels[box.top : box.bottom, box.left : box.right], box, marks)
+    frame, shadow = (height, width), shadow_of(sight, region)
+    if not region.item.any():  # all that there is was painted by hand
+        return cropped(crop, box.left, box.top, frame, 0.0, [NO_ITEM], shadow)
     signals = signals_of(sight, region, edge)
     flags = reasons_of(sight, region, signals)
-    return cropped(crop, box.left, box.top, (height, width), confidence_of(signals), flags, shadow_of(sight, region))
+    return cropped(crop, box.left, box.top, frame, confidence_of(signals), flags, shadow)
 
 
 def around(edge: Edge, marks: list[Mark]) -> Box:
     """All px that may belong to the item, by decision or by the exact brush."""
-    box, (height, width) = edge.bounds, edge.region.frame
+    (height, width), boxes = edge.region.frame, [edge.bounds] if edge.region.item.any() else []
     for mark in marks:
         if mark.kind == "exact-item":
             points = np.array(mark.points)
             left, top = np.floor(points.min(0) - mark.radius - 1).astype(int)
             right, bottom = np.ceil(points.max(0) + mark.radius + 1).astype(int)
-            box = Box(min(box.left, max(0, left)), min(box.top, max(0, top)),
-                      max(box.right, min(width, right)), max(box.bottom, min(height, bottom)))  # fmt: skip
-    return box
+            boxes.append(Box(max(0, left), max(0, top), min(width, right), min(height, bottom)))
+    (left, top), (right, bottom) = np.min(boxes, 0)[:2], np.max(boxes, 0)[2:]
+    return Box(int(left), int(top), int(right), int(bottom))
 
 
 def exactly(crop: Encoded, pixels: Encoded, box: Box, marks: list[Mark]) -> Encoded:

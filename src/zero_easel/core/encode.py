@@ -27,14 +27,12 @@ def encode(pixels: Encoded, deliverable: Deliverable) -> bytes:
 
 
 def encode_jpeg(pixels: Encoded, quality: int = 85) -> bytes:
-    """Progressive JPEG with the sRGB profile; quality 1..100.
+    """JPEG with the sRGB profile; quality 1..100.
 
     Above quality 88 colour keeps its full resolution: thin red or blue edges bleed otherwise.
     """
     subsample = "off" if quality > 88 else "on"
-    data = _image(pixels).jpegsave_buffer(
-        Q=quality, optimize_coding=True, interlace=True, subsample_mode=subsample, profile="srgb"
-    )
+    data = _image(pixels).jpegsave_buffer(Q=quality, optimize_coding=True, subsample_mode=subsample, profile="srgb")
     return bytes(data)
 
 

@@ -107,11 +107,11 @@ def cropped(
     """The item of a part of a photo that begins at left, top, cropped to all that is not fully transparent and one
     pixel around it. rgba: (h, w, 4), straight alpha, 0 where alpha is 0. frame: (height, width) of the photo."""
     alpha = np.ascontiguousarray(rgba[..., 3])
-    rows, columns = (np.flatnonzero(cv2.reduce(alpha, axis, cv2.REDUCE_MAX)) for axis in (1, 0))
     bounds = bounds_of(alpha)
-    if not rows.size or bounds is None:
+    if bounds is None:
         return CutItem.none(frame[1], frame[0], flags)
-    y0, y1 = max(0, int(rows[0]) - 1), min(rgba.shape[0], int(rows[-1]) + 2)
-    x0, x1 = max(0, int(columns[0]) - 1), min(rgba.shape[1], int(columns[-1]) + 2)
+    x, y, width, height = cv2.boundingRect(alpha if alpha.dtype == np.uint8 else (alpha > 0).astype(np.uint8))
+    y0, y1 = max(0, y - 1), min(rgba.shape[0], y + height + 1)
+    x0, x1 = max(0, x - 1), min(rgba.shape[1], x + width + 1)
     pixels = rgba[y0:y1, x0:x1]
     return CutItem(pixels, left + x0, top + y0, frame[1], frame[0], bounds.moved(left, top), confidence, flags, shadow)

@@ -68,9 +68,9 @@ def _draw(canvas: NDArray[np.uint8], points: NDArray[np.float64], radius: float,
 
 
 def corrected(odds: Float, linear: Float, marks: list[Mark], box: tuple[float, float, float, float]) -> Float:
-    """Log odds of item after a person's marks, (h, w) float32; odds: before. linear: (h, w, 3), the same part of the
-    photo. box: (left, top, right, bottom) of that part in px of the original. Later marks outvote earlier ones where
-    they overlap."""
+    """Log odds of item after rough marks and fences, (h, w) float32; odds: before. linear: (h, w, 3), the same part of
+    the photo. box: (left, top, right, bottom) of that part in px of the original. Later marks outvote earlier ones
+    where they overlap."""
     h, w = odds.shape
     size = (w, h)
     result = odds.copy()
@@ -79,11 +79,10 @@ def corrected(odds: Float, linear: Float, marks: list[Mark], box: tuple[float, f
         if mark.kind == "fence":
             continue
         where = drawn([mark], (mark.kind,), box, size)
-        sign = 1.0 if mark.kind.endswith("item") else -1.0
+        sign = 1.0 if mark.kind == "item" else -1.0
         if where.any():
-            if not mark.kind.startswith("exact"):
-                reach = 1.5 * mark.radius * w / (box[2] - box[0]) + 0.025 * max(h, w)
-                result += sign * _SPEAKS * _spoken_for(where, edges, reach)
+            reach = 1.5 * mark.radius * w / (box[2] - box[0]) + 0.025 * max(h, w)
+            result += sign * _SPEAKS * _spoken_for(where, edges, reach)
             result[where] = sign * _CERTAIN
     fences = [mark for mark in marks if mark.kind == "fence"]
     if fences:

@@ -8,6 +8,7 @@ import numpy as np
 from zero_easel.core.colour import Float, Mask
 from zero_easel.core.evidence import shadow_like
 from zero_easel.core.features import SIDE, Window
+from zero_easel.core.jointly import jointly
 from zero_easel.core.marks import Mark, corrected
 from zero_easel.core.settle import settle
 from zero_easel.core.sight import Sight, part_of, size_within
@@ -38,11 +39,13 @@ class Region:
 
 
 def decide(sight: Sight, frame: tuple[int, int], marks: list[Mark]) -> Region:
-    """Join the looks from afar and from close by; a person's marks are certain. frame: (height, width) in px."""
+    """Join the looks from afar and from close by; a person's rough marks and fences are certain. frame: (height, width)
+    in px. The exact brush decides nothing but its own pixels, and those at full size (cutout.exactly)."""
+    marks = [mark for mark in marks if not mark.kind.startswith("exact")]
     window = _around(sight.window, marks, frame)
     size = size_within(window, frame, SIDE)
     linear = part_of(sight.linear, window, size)
-    odds = settle(_joined(sight, window, size), linear)
+    odds = settle(jointly(_joined(sight, window, size), linear), linear)
     odds = _without_false_holes(odds, shadow_like(linear, part_of(sight.backdrop.field, window, size)))
     if marks:
         odds = corrected(odds, linear, marks, Region(window, odds, odds > 0, frame).box)
@@ -53,7 +56,7 @@ def _around(window: Window, marks: list[Mark], frame: tuple[int, int]) -> Window
     """The window and all that was marked as item."""
     left, top, right, bottom = window
     for mark in marks:
-        if mark.kind in ("item", "exact-item"):
+        if mark.kind == "item":
             points, reach = np.array(mark.points) / frame[::-1], 2 * mark.radius / np.array(frame[::-1]) + 0.02
             left, top = np.minimum((left, top), (points - reach).min(0))
             right, bottom = np.maximum((right, bottom), (points + reach).max(0))

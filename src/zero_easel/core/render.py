@@ -37,8 +37,9 @@ def render(item: CutItem, standard: Standard) -> Rendered:
     """Draw an item on the standard's canvas. Raises ValueError if there is no item."""
     if item.bounds is None:
         raise ValueError("there is no item to draw")
-    placement, span, alpha = _settled(item, standard)
-    colours = _colours(item, span, alpha)
+    placement, span, drawn, bounds = _settled(item, standard)
+    alpha = np.clip(drawn, 0, 1)
+    colours = _colours(item, span, drawn)
     canvas = standard.canvas
     cover = np.zeros((canvas.height, canvas.width), np.float32)
     cover[span.top : span.bottom, span.left : span.right] = alpha
@@ -47,9 +48,7 @@ def render(item: CutItem, standard: Standard) -> Rendered:
         pixels = _over_nothing(colours, cover, shadow, span)
     else:
         pixels = _over_ground(colours, alpha, shadow, span, standard)
-    bounds = bounds_of(alpha)
-    assert bounds is not None
-    return Rendered(pixels, bounds.moved(span.left, span.top), placement)
+    return Rendered(pixels, bounds, placement)
 
 
 def _over_ground(colours: Float, alpha: Float, shadow: Float | None, span: _Span, standard: Standard) -> Encoded:
@@ -81,7 +80,7 @@ def _over_nothing(colours: Float, cover: Float, shadow: Float | None, span: _Spa
     return pixels
 
 
-def _settled(item: CutItem, standard: Standard) -> tuple[Placement, _Span, Float]:
+def _settled(item: CutItem, standard: Standard) -> tuple[Placement, _Span, Float, Bounds]:
     """The placement after which the drawn item itself, and not only the rule, meets the rule.
 
     Resampling may shift the level at which a soft or ragged edge counts as the item's end by a pixel or more when
@@ -93,18 +92,17 @@ def _settled(item: CutItem, standard: Standard) -> tuple[Placement, _Span, Float
     wanted = place(item.bounds, standard)
     target, asked = wanted.apply(item.bounds), item.bounds
     placement = wanted
-    for _ in range(4):
+    for _ in range(10):
         span = _span(item, placement, standard)
-        alpha = np.clip(resample(plane, (span.right - span.left, span.bottom - span.top), span.source), 0, 1)
-        drawn = bounds_of(alpha)
-        if drawn is None:
-            break
-        error = np.subtract(drawn.moved(span.left, span.top), target)
+        alpha = resample(plane, (span.right - span.left, span.bottom - span.top), span.source)
+        found = bounds_of(alpha)
+        drawn = found.moved(span.left, span.top) if found else target
+        error = np.subtract(drawn, target)
         if np.abs(error).max() < 0.75:
             break
         asked = Bounds(*(np.asarray(asked) + error / placement.scale))
         placement = place(asked, standard)
-    return placement, span, alpha
+    return placement, span, alpha, drawn
 
 
 def _span(item: CutItem, placement: Placement, standard: Standard) -> _Span:
@@ -120,18 +118,23 @@ def _span(item: CutItem, placement: Placement, standard: Standard) -> _Span:
     return _Span(x0, y0, x1, y1, (left, top, right, bottom))
 
 
-def _colours(item: CutItem, span: _Span, alpha: Float) -> Float:
-    """(h, w, 3) linear light times alpha; one channel at a time, so that a large photo takes little memory."""
+def _colours(item: CutItem, span: _Span, drawn: Float) -> Float:
+    """(h, w, 3) linear light times alpha; one channel at a time, so that a large photo takes little memory.
+
+    drawn: alpha as the filter gave it. Along the rim it overshoots one, and each channel by the same factor, which
+    would show as a bright line: dividing by it takes the line away and leaves the item's own detail alone.
+    """
     top = 255 if item.pixels.dtype == np.uint8 else 65535
     size = (span.right - span.left, span.bottom - span.top)
     cover = item.pixels[..., 3].astype(np.float32) * np.float32(1 / top)
-    drawn = []
+    alpha, even = np.clip(drawn, 0, 1), 1 / np.maximum(drawn, 1)
+    layers = []
     for channel in range(3):
         plane = to_linear(item.pixels[..., channel])
         plane *= cover
         # Light may not exceed what alpha lets through; the filters' overshoot at edges would show as sparks.
-        drawn.append(np.clip(resample(plane, size, span.source), 0, alpha))
-    return np.stack(drawn, 2)
+        layers.append(np.clip(resample(plane, size, span.source) * even, 0, alpha))
+    return np.stack(layers, 2)
 
 
 def _shadow(item: CutItem, standard: Standard, placement: Placement, cover: Float) -> Float | None:

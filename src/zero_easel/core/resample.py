@@ -4,7 +4,7 @@ Each block of output rows is one small dense product with the input rows that it
 times that of the filter alone, but runs at the speed of matrix multiplication. Time and memory are linear in the input.
 """
 
-from functools import partial
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,26 +28,36 @@ def resample(plane: Float, size: tuple[int, int], box: tuple[float, float, float
 
 def _along(plane: Float, count: int, start: float, stop: float) -> Float:
     """Resample the rows of (h, w) to (count, w)."""
-    h, step = plane.shape[0], (stop - start) / count
-    filtered = partial(_lanczos, stretch=step) if step > 1 else _cubic
-    reach = 3 * step if step > 1 else 2.0
     result = np.zeros((count, plane.shape[1]), np.float32)
-    for first in range(0, count, _BLOCK):
-        rows = np.arange(first, min(count, first + _BLOCK))
-        centres = start + (rows + 0.5) * step - 0.5
-        low, high = int(np.ceil(centres[0] - reach)), int(np.floor(centres[-1] + reach)) + 1
-        weights = filtered(np.arange(low, high)[None] - centres[:, None])
-        # Normalised before the part beyond the picture is cut away: the picture fades out there.
-        weights /= weights.sum(1, keepdims=True)
-        inside = slice(max(low, 0), min(high, h))
-        if inside.start < inside.stop:
-            used = weights[:, inside.start - low : inside.stop - low].astype(np.float32)
-            np.matmul(used, plane[inside], out=result[rows[0] : rows[-1] + 1])
+    for first, weights, inside in _products(plane.shape[0], count, start, stop):
+        np.matmul(weights, plane[inside], out=result[first : first + len(weights)])
     return result
 
 
-def _lanczos(distance: NDArray[np.float64], stretch: float) -> NDArray[np.float64]:
-    x = distance / stretch
+@lru_cache(8)
+def _products(height: int, count: int, start: float, stop: float) -> list[tuple[int, Float, slice]]:
+    """For each block of output rows its first row, the weights, and the input rows to which they apply.
+
+    Kept, since the channels of a picture need the same ones.
+    """
+    step = (stop - start) / count
+    reach = 3 * step if step > 1 else 2.0
+    products = []
+    for first in range(0, count, _BLOCK):
+        centres = start + (np.arange(first, min(count, first + _BLOCK)) + 0.5) * step - 0.5
+        low, high = int(np.ceil(centres[0] - reach)), int(np.floor(centres[-1] + reach)) + 1
+        distance = np.arange(low, high)[None] - centres[:, None]
+        weights = _lanczos(distance / step) if step > 1 else _cubic(distance)
+        # Normalised before the part beyond the picture is cut away: the picture fades out there.
+        weights /= weights.sum(1, keepdims=True)
+        inside = slice(max(low, 0), min(high, height))
+        if inside.start < inside.stop:
+            used = weights[:, inside.start - low : inside.stop - low]
+            products.append((first, np.ascontiguousarray(used, np.float32), inside))
+    return products
+
+
+def _lanczos(x: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.where(np.abs(x) < 3, np.sinc(x) * np.sinc(x / 3), 0)
 
 

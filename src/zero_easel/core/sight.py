@@ -6,6 +6,7 @@ from functools import cached_property
 
 import cv2
 import numpy as np
+import pyvips
 
 from zero_easel.core.backdrop import Backdrop, estimate_backdrop, match_empty
 from zero_easel.core.barrier import barrier_of
@@ -60,7 +61,16 @@ def reduced(pixels: Encoded, side: int) -> Encoded:
     height, width = pixels.shape[:2]
     scale = min(1.0, side / max(height, width))
     size = (max(8, round(width * scale)), max(8, round(height * scale)))
-    return pixels if scale == 1 else np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), pixels.dtype)
+    if scale == 1:
+        return pixels
+    if scale > 0.5:
+        return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), pixels.dtype)
+    # Whole pixels are averaged first, the rest is a short linear filter: several times faster on a large photo.
+    image = pyvips.Image.new_from_array(np.ascontiguousarray(pixels))
+    small = image.resize(size[0] / width, vscale=size[1] / height, kernel="linear").numpy()
+    if small.shape[1::-1] != size:
+        small = cv2.resize(small, size, interpolation=cv2.INTER_AREA)
+    return np.asarray(small, pixels.dtype)
 
 
 def part_of(picture: Float, window: Window, size: tuple[int, int]) -> Float:
