@@ -40,9 +40,14 @@ def item_of(alpha: NDArray[np.float32], colour: tuple[int, int, int] = (200, 40,
     )
 
 
+def zero_easel_command(*arguments: str | Path) -> list[str]:
+    """The installed command with arguments."""
+    return [str(Path(sys.executable).with_name("zero-easel")), *map(str, arguments)]
+
+
 def zero_easel(*arguments: str | Path, **options: object) -> "subprocess.CompletedProcess[str]":
     """The installed command, run to its end."""
-    command = [str(Path(sys.executable).with_name("zero-easel")), *map(str, arguments)]
+    command = zero_easel_command(*arguments)
     return subprocess.run(command, capture_output=True, text=True, timeout=600, check=False, **options)  # type: ignore[call-overload,no-any-return]
 
 

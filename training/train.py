@@ -2,8 +2,8 @@
 
     python training/train.py --scenes SCENES --out src/zero_easel/core/regions.onnx [--minutes 40]
 
-Needs zero_easel itself (for the features) and the packages of training/requirements.txt. One scene in twenty is held
-out; the printed figures are of those. Two cores train it in well under an hour.
+Needs zero_easel itself (for the features) and the packages of training/requirements.txt. Scenes whose number is a
+multiple of twenty are held out; the printed figures are of those. Two cores train it in well under an hour.
 """
 
 import argparse
@@ -178,8 +178,8 @@ def main() -> None:
     cv2.setNumThreads(1)
     rng = np.random.default_rng(0)
     scenes = scenes_of(args.scenes, 2)
-    held = [scene.case(index) for scene in scenes[::20] for index in (0, 1, 3)]
-    used = [scene for i, scene in enumerate(scenes) if i % 20]
+    used = [scene for scene in scenes if int(scene.file.stem) % 20]
+    held = [scene.case(index) for scene in scenes if scene not in used for index in (0, 1, 3)]
     net = RegionNet().to(memory_format=torch.channels_last)
     if args.start:
         net.load_state_dict(torch.load(args.start))
