@@ -95,11 +95,12 @@ class Edge:
         alpha = inside if top == 255 else inside.astype(np.uint16) * 257
         own = cv2.bitwise_and(pixels, pixels, mask=inside)
         cv2.mixChannels([own, alpha], [into], [0, 0, 1, 1, 2, 2, 3, 3])
-        rows, columns = np.nonzero(cv2.inRange(signed, -BAND, BAND))
-        if rows.size:
-            band = self._solve_band(pixels[rows, columns], signed[rows, columns], rows, columns, box, (h, w))
+        undecided = np.flatnonzero((cv2.inRange(signed, -BAND, BAND) & 1).view(np.bool_))
+        if undecided.size:
+            rows, columns = np.divmod(undecided, w)
+            band = self._solve_band(pixels[rows, columns], signed.take(undecided), rows, columns, box, (h, w))
             band[band[:, 3] == 0] = 0
-            into[rows, columns] = band
+            into.reshape(-1, 4)[undecided] = band
 
     def _solve_band(
         self, colours: Encoded, signed: Float, rows: NDArray[np.intp], columns: NDArray[np.intp],

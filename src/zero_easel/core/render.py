@@ -58,7 +58,8 @@ def _over_ground(colours: Float, alpha: Float, shadow: Float | None, span: _Span
     light = to_linear(ground)
     part = (slice(span.top, span.bottom), slice(span.left, span.right))
     if shadow is None:
-        pixels = np.broadcast_to(ground, (canvas.height, canvas.width, 3)).copy()
+        pixels = np.empty((canvas.height, canvas.width, 3), np.uint8)
+        pixels.reshape(canvas.height, -1)[:] = np.tile(ground, canvas.width)
         behind: Float = light
     else:
         lit = (1 - shadow)[..., None] * light
