@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from zero_easel.core.backdrop import FLOOR
-from zero_easel.core.colour import Float
+from zero_easel.core.colour import Float, channel_sum
 
 _ROUNDS = 5
 
@@ -20,7 +20,7 @@ def barrier_of(linear: Float, field: Float, noise: float) -> Float:
     linear, field: (h, w, 3) float32, the picture and its empty backdrop. noise: standard deviation of log light.
     """
     difference = np.log((linear + FLOOR) / (field + FLOOR))
-    unlike = np.abs(difference).sum(2) / (30 * max(noise, 0.004))
+    unlike = channel_sum(np.abs(difference)) / (30 * max(noise, 0.004))
     across, down = _costs(cv2.GaussianBlur(difference, (0, 0), 0.8))
     distance = np.full(unlike.shape, 1e6, np.float32)
     for rim in (np.s_[0], np.s_[-1], np.s_[:, 0], np.s_[:, -1]):
@@ -44,6 +44,6 @@ def spread(distance: Float, across: Float, down: Float, rounds: int) -> Float:
 
 def _costs(difference: Float) -> tuple[Float, Float]:
     """What a step to the right and a step down cost: by how much it exceeds the usual one."""
-    across, down = (np.abs(np.diff(difference, axis=axis)).sum(2) for axis in (1, 0))
+    across, down = (channel_sum(np.abs(np.diff(difference, axis=axis))) for axis in (1, 0))
     usual = max(float(np.median(across)), float(np.median(down)), 0.004)
     return np.maximum(across / usual - 3, 0) / 10, np.maximum(down / usual - 3, 0) / 10

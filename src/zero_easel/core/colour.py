@@ -30,6 +30,13 @@ def _encoding_table() -> NDArray[np.uint8]:
     return np.round(encoded * 255).astype(np.uint8)
 
 
+def channel_sum(values: Float) -> Float:
+    """(..., c) float32 -> (...) float32: the sum over the channels, many times faster than along so short an axis."""
+    return np.asarray(values.reshape(-1, values.shape[-1]) @ np.ones(values.shape[-1], np.float32)).reshape(
+        values.shape[:-1]
+    )
+
+
 def to_linear(encoded: Encoded) -> Float:
     """sRGB-encoded uint8 or uint16, any shape -> linear light float32 in [0, 1]."""
     table = _decoding_table(65535 if encoded.dtype == np.uint16 else 255)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import breadth_first_order, maximum_flow
 
-from zero_easel.core.colour import Float, Mask
+from zero_easel.core.colour import Float, Mask, channel_sum
 
 _OUTLINE = 80.0
 """What a px of outline costs on a smooth surface, in px that are decided against the network's opinion."""
@@ -52,7 +52,7 @@ def outline_costs(linear: Float, calm: Mask) -> tuple[Float, Float]:
     calm: (h, w) bool, where steps between neighbours are taken for usual ones: an item may be all texture.
     """
     light = cv2.GaussianBlur(np.log(linear + np.float32(0.02)), (0, 0), 0.6)
-    steps = [np.abs(np.diff(light, axis=axis)).sum(2) for axis in (1, 0)]
+    steps = [channel_sum(np.abs(np.diff(light, axis=axis))) for axis in (1, 0)]
     beside = (calm[:, 1:], calm[1:])
     usual = max([0.004, *(float(np.median(step[c])) for step, c in zip(steps, beside, strict=True) if c.any())])
     across, down = (_OUTLINE * (np.exp(-step / (_STEP * usual)) + np.float32(0.01)) for step in steps)

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zero_easel.core.colour import Encoded, Float, to_linear, to_srgb8
+from zero_easel.core.colour import Encoded, Float, channel_sum, to_linear, to_srgb8
 from zero_easel.core.fill import fill_from
 from zero_easel.core.region import Region
 from zero_easel.core.sight import Sight, part_of, size_within
@@ -130,7 +130,7 @@ def edge_of(sight: Sight, region: Region) -> Edge:
     behind = fill_from(np.asarray((linear + 0.01) / bare, np.float32), distance < -BAND) * bare - 0.01
     # Wires are thinner than the band and have no sure interior: there the pixels farthest from the backdrop speak,
     # with so little weight that any sure pixel nearby outvotes them.
-    apart = np.square((linear - behind) / (np.abs(behind) + 0.02)).sum(2)
+    apart = channel_sum(np.square((linear - behind) / (np.abs(behind) + 0.02)))
     weight = np.where(distance > BAND, 1.0, np.where(distance > -0.5, 1e-3 * np.minimum(apart, 1.0) ** 2, 0.0))
     own = fill_from(linear, weight.astype(np.float32))
     return Edge(region, signed, np.maximum(behind, 0).astype(np.float32), own, sight.backdrop.noise)
@@ -181,9 +181,9 @@ def _sample(field: Float, x: Float, y: Float) -> Float:
 def _project(colour: Float, behind: Float, own: Float, geometry: Float, noise: float) -> Float:
     """Alpha of band pixels, (n,), from colour where item and backdrop differ and from geometry where not."""
     across = own - behind
-    contrast = np.square(across).sum(1)
-    projected = np.clip(((colour - behind) * across).sum(1) / np.maximum(contrast, 1e-8), 0, 1)
-    doubt = np.square(3 * noise * (behind + 0.02)).sum(1)
+    contrast = channel_sum(np.square(across))
+    projected = np.clip(channel_sum((colour - behind) * across) / np.maximum(contrast, 1e-8), 0, 1)
+    doubt = channel_sum(np.square(3 * noise * (behind + 0.02)))
     trust = contrast / (contrast + doubt)
     alpha = trust * projected + (1 - trust) * geometry
     # Camera noise and compression leave a few per cent on either side of a clean edge.

@@ -48,10 +48,11 @@ def bounds_of(alpha: Float | Encoded) -> Bounds | None:
     h, w = solid.shape
     if solid.size > _LARGE:
         # Nothing gets lost: averaged over whole blocks, a single pixel still leaves more than nothing.
-        coarse = cv2.resize(solid, ((w + 2) // 3, (h + 2) // 3), interpolation=cv2.INTER_AREA)
+        solid = cv2.copyMakeBorder(solid, 0, -h % 3, 0, -w % 3, cv2.BORDER_CONSTANT)
+        coarse = cv2.resize(solid, None, fx=1 / 3, fy=1 / 3, interpolation=cv2.INTER_AREA)
         specks = _specks(coarse)
         if specks is not None:
-            solid[cv2.resize(specks, (w, h), interpolation=cv2.INTER_NEAREST) > 0] = 0
+            solid[cv2.resize(specks, solid.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0] = 0
     else:
         specks = _specks(solid)
         if specks is not None:
