@@ -22,8 +22,8 @@ from zero_easel.core.sight import Sight, part_of, size_within
 BAND = 2.0
 """Half width of the undecided band, in px of the region's grid."""
 _FIELD_SIDE = 800
-_STRIP = 384
-"""Rows that are solved at a time: what they need stays in the processor's cache."""
+_TILE = 384
+"""Sides in px of what is solved at a time: what it needs stays in the processor's cache."""
 
 
 class Box(NamedTuple):
@@ -77,14 +77,33 @@ class Edge:
             pixels = pixels[box.top : box.bottom, box.left : box.right]
         h, w = pixels.shape[:2]
         result = np.empty((h, w, 4), pixels.dtype)
-        step = (box.bottom - box.top) / h
-        for top in range(0, h, _STRIP):
-            bottom = min(h, top + _STRIP)
-            within = (box.left, box.top + top * step, box.right, box.top + bottom * step)
-            self._solve_strip(pixels[top:bottom], within, result[top:bottom])
+        grid = _grid(self.signed.shape, self.region.box, box, (h, w))
+        for top in range(0, h, _TILE):
+            for left in range(0, w, _TILE):
+                tile = np.s_[top : top + _TILE, left : left + _TILE]
+                part, into = pixels[tile], result[tile]
+                nearest, farthest = self._range(grid, left, top, part.shape[:2])
+                if nearest > BAND:
+                    cv2.cvtColor(part, cv2.COLOR_RGB2RGBA, into)
+                elif farthest < -BAND:
+                    into[:] = 0
+                else:
+                    self._solve_tile(part, _within(box, (h, w), left, top, part.shape[:2]), into)
         return result
 
-    def _solve_strip(self, pixels: Encoded, box: tuple[float, float, float, float], into: Encoded) -> None:
+    def _range(self, grid: tuple[float, ...], left: int, top: int, shape: tuple[int, ...]) -> tuple[float, float]:
+        """Least and greatest signed distance in a tile; grid: step and offset in x and y to px of the distances."""
+        ends = []
+        for step, offset, first, count, size in (
+            (grid[2], grid[3], top, shape[0], self.signed.shape[0]),
+            (grid[0], grid[1], left, shape[1], self.signed.shape[1]),
+        ):
+            low = min(max(int(first * step + offset), 0), size - 1)
+            ends.append(slice(low, max(low + 1, int((first + count - 1) * step + offset) + 2)))
+        part = self.signed[ends[0], ends[1]]
+        return float(part.min()), float(part.max())
+
+    def _solve_tile(self, pixels: Encoded, box: tuple[float, float, float, float], into: Encoded) -> None:
         h, w = pixels.shape[:2]
         top = 255 if pixels.dtype == np.uint8 else 65535
         grid = _grid(self.signed.shape, self.region.box, box, (h, w))
@@ -100,7 +119,7 @@ class Edge:
             rows, columns = np.divmod(undecided, w)
             band = self._solve_band(pixels[rows, columns], signed.take(undecided), rows, columns, box, (h, w))
             band[band[:, 3] == 0] = 0
-            into.reshape(-1, 4)[undecided] = band
+            into[rows, columns] = band
 
     def _solve_band(
         self, colours: Encoded, signed: Float, rows: NDArray[np.intp], columns: NDArray[np.intp],
@@ -146,6 +165,15 @@ def _signed_distance(region: Region) -> Float:
     across, down = (cv2.Sobel(odds, cv2.CV_32F, dx, 1 - dx, ksize=3, scale=0.125) for dx in (1, 0))
     finer = odds / np.maximum(np.hypot(across, down), 0.2)
     return np.asarray(np.clip(finer, whole - 0.5, whole + 0.5), np.float32)
+
+
+def _within(
+    box: Box, seen: tuple[int, int], left: int, top: int, shape: tuple[int, ...]
+) -> tuple[float, float, float, float]:
+    """Where a tile of a part `box` of the photo, seen at a size (height, width), lies in the photo."""
+    sx, sy = (box.right - box.left) / seen[1], (box.bottom - box.top) / seen[0]
+    x, y = box.left + left * sx, box.top + top * sy
+    return x, y, x + shape[1] * sx, y + shape[0] * sy
 
 
 def _grid(

@@ -51,7 +51,7 @@ def render(item: CutItem, standard: Standard) -> Rendered:
     return Rendered(pixels, bounds, placement)
 
 
-def _over_ground(colours: Float, alpha: Float, shadow: Float | None, span: _Span, standard: Standard) -> Encoded:
+def _over_ground(colours: list[Float], alpha: Float, shadow: Float | None, span: _Span, standard: Standard) -> Encoded:
     """Item over shadow over the ground's colour, (H, W, 3)."""
     canvas = standard.canvas
     ground = np.array(parse_hex(canvas.ground), np.uint8)
@@ -60,22 +60,23 @@ def _over_ground(colours: Float, alpha: Float, shadow: Float | None, span: _Span
     if shadow is None:
         pixels = np.empty((canvas.height, canvas.width, 3), np.uint8)
         pixels.reshape(canvas.height, -1)[:] = np.tile(ground, canvas.width)
-        behind: Float = light
+        through = 1 - alpha
     else:
-        lit = (1 - shadow)[..., None] * light
-        pixels = to_srgb8(lit)
-        behind = lit[part]
-    pixels[part] = to_srgb8(colours + (1 - alpha)[..., None] * behind)
+        pixels = to_srgb8((1 - shadow)[..., None] * light)
+        through = (1 - alpha) * (1 - shadow[part])
+    mixed = (np.asarray(c + through * behind, np.float32) for c, behind in zip(colours, light, strict=True))
+    pixels[part] = cv2.merge([to_srgb8(plane) for plane in mixed])
     return pixels
 
 
-def _over_nothing(colours: Float, cover: Float, shadow: Float | None, span: _Span) -> Encoded:
+def _over_nothing(colours: list[Float], cover: Float, shadow: Float | None, span: _Span) -> Encoded:
     """Item over its shadow, (H, W, 4) with straight alpha; a shadow is black that lets some light through."""
     dense = cover if shadow is None else cover + (1 - cover) * shadow
     alpha = np.round(dense * 255).astype(np.uint8)
     pixels = np.zeros((*cover.shape, 4), np.uint8)
     part = (slice(span.top, span.bottom), slice(span.left, span.right))
-    pixels[part][..., :3] = to_srgb8(np.asarray(colours / np.maximum(dense[part], 1e-6)[..., None], np.float32))
+    under = np.maximum(dense[part], 1e-6)
+    pixels[part][..., :3] = cv2.merge([to_srgb8(np.asarray(c / under, np.float32)) for c in colours])
     pixels[..., 3] = alpha
     pixels[alpha == 0] = 0
     return pixels
@@ -119,8 +120,9 @@ def _span(item: CutItem, placement: Placement, standard: Standard) -> _Span:
     return _Span(x0, y0, x1, y1, (left, top, right, bottom))
 
 
-def _colours(item: CutItem, span: _Span, drawn: Float) -> Float:
-    """(h, w, 3) linear light times alpha; one channel at a time, so that a large photo takes little memory.
+def _colours(item: CutItem, span: _Span, drawn: Float) -> list[Float]:
+    """Three times (h, w) linear light times alpha; one channel after the other, so that a large photo takes little
+    memory.
 
     drawn: alpha as the filter gave it. Along the rim it overshoots one, and each channel by the same factor, which
     would show as a bright line: dividing by it takes the line away and leaves the item's own detail alone.
@@ -134,8 +136,8 @@ def _colours(item: CutItem, span: _Span, drawn: Float) -> Float:
         plane = to_linear(item.pixels[..., channel])
         plane *= cover
         # Light may not exceed what alpha lets through; the filters' overshoot at edges would show as sparks.
-        layers.append(np.clip(resample(plane, size, span.source) * even, 0, alpha))
-    return np.stack(layers, 2)
+        layers.append(np.asarray(np.clip(resample(plane, size, span.source) * even, 0, alpha), np.float32))
+    return layers
 
 
 def _shadow(item: CutItem, standard: Standard, placement: Placement, cover: Float) -> Float | None:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from zero_easel.core.colour import Float
 
-_BLOCK = 32
+_BLOCK = 16
 
 
 def resample(plane: Float, size: tuple[int, int], box: tuple[float, float, float, float]) -> Float:
