@@ -14,9 +14,9 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import onnx
 import torch
 from cases import Case, Scene, scenes_of
+from quantise import quantise
 from torch import nn
 from torch.nn import functional
 
@@ -122,17 +122,22 @@ def loss_of(logits: torch.Tensor, truth: torch.Tensor, weight: torch.Tensor) -> 
     return functional.binary_cross_entropy_with_logits(logits, truth, weight=weight) + 0.5 * dice.mean()
 
 
+def whole(case: Case) -> tuple[np.ndarray, tuple[int, int]]:
+    """(1, CHANNELS, h, w) features of a whole frame, padded as the network needs, and its own size (width, height)."""
+    h, w = case.coverage.shape
+    size = (round(w * SIDE / max(h, w)), round(h * SIDE / max(h, w)))
+    x = seen(case, size, Window(), Window())
+    return np.pad(x, ((0, 0), (0, -size[1] % 64), (0, -size[0] % 64)), mode="edge")[None], size
+
+
 @torch.no_grad()
 def measure(net: RegionNet, cases: list[Case]) -> tuple[float, float, float]:
     """Median, mean, and tenth percentile of intersection over union of whole frames; 1 for a bare frame left bare."""
     net.eval()
     found = []
     for case in cases:
-        h, w = case.coverage.shape
-        size = (round(w * SIDE / max(h, w)), round(h * SIDE / max(h, w)))
-        x = seen(case, size, Window(), Window())
-        x = np.pad(x, ((0, 0), (0, -size[1] % 64), (0, -size[0] % 64)), mode="edge")
-        item = net(torch.from_numpy(x)[None])[0, 0, : size[1], : size[0]].numpy() > 0
+        x, size = whole(case)
+        item = net(torch.from_numpy(x))[0, 0, : size[1], : size[0]].numpy() > 0
         truth = cv2.resize(case.coverage, size, interpolation=cv2.INTER_AREA) > 127
         union = (item | truth).sum()
         found.append((item & truth).sum() / union if union else 1.0)
@@ -140,30 +145,13 @@ def measure(net: RegionNet, cases: list[Case]) -> tuple[float, float, float]:
 
 
 def export(net: RegionNet, path: Path) -> None:
-    """Write the network as ONNX, with free height and width; the output is the probability of item."""
+    """Write the network as ONNX in single precision, with free height and width; it gives the probability of item."""
     net.eval()
-    whole = nn.Sequential(net, nn.Sigmoid())
+    answer = nn.Sequential(net, nn.Sigmoid())
     axes = {"features": {2: "height", 3: "width"}, "item": {2: "height", 3: "width"}}
-    torch.onnx.export(whole, (torch.zeros(1, CHANNELS, 128, 192),), path, input_names=["features"],
+    torch.onnx.export(answer, (torch.zeros(1, CHANNELS, 128, 192),), path, input_names=["features"],
                       output_names=["item"], dynamic_axes=axes, opset_version=17, dynamo=False)  # fmt: skip
-    halve(path)
     net.train()
-
-
-def halve(path: Path) -> None:
-    """Store the weights in half precision, each cast back to single where it is used: half the size, same sums."""
-    model = onnx.load(path)
-    casts = []
-    for weight in model.graph.initializer:
-        values = onnx.numpy_helper.to_array(weight)
-        if values.dtype == np.float32 and values.size > 64:
-            name = weight.name
-            weight.CopyFrom(onnx.numpy_helper.from_array(values.astype(np.float16), f"{name}.half"))
-            casts.append(onnx.helper.make_node("Cast", [f"{name}.half"], [name], to=onnx.TensorProto.FLOAT))
-    nodes = [*casts, *model.graph.node]
-    del model.graph.node[:]
-    model.graph.node.extend(nodes)
-    onnx.save(model, path)
 
 
 def main() -> None:
@@ -208,6 +196,7 @@ def main() -> None:
             total = 0.0
             export(settled, args.out)
     export(settled, args.out)
+    quantise(args.out, [whole(case)[0] for case in held[:60]])
     kept = {k: v.half() if v.dtype.is_floating_point else v for k, v in settled.state_dict().items()}
     torch.save(kept, args.out.with_suffix(".pt"))
 
