@@ -13,12 +13,13 @@ from zero_easel.core.sight import Sight, look_at, part_of, reduced, size_within
 SHAPE = (336, 448)
 
 
-def seen(item: np.ndarray, pixels: np.ndarray | None = None) -> Sight:
+def seen(item: np.ndarray, pixels: np.ndarray | None = None, odds: np.ndarray | None = None) -> Sight:
     """A sight in which the network was sure of an item, (336, 448) bool, in front of grey paper."""
     if pixels is None:
         pixels = np.full((*SHAPE, 3), 200, np.uint8)
         pixels[item] = (60, 40, 30)
-    odds = np.where(item, 5, -5).astype(np.float32)
+    if odds is None:
+        odds = np.where(item, 5, -5).astype(np.float32)
     return Sight(pixels, estimate_backdrop(to_linear(pixels)), odds, Window(), None)
 
 
@@ -42,15 +43,22 @@ def test_specks_of_dirt_go_and_parts_stay() -> None:
     assert not kept[55:70, 55:70].any()
 
 
-def test_a_hole_that_shows_paper_stays_open_and_a_label_is_no_hole() -> None:
+def test_a_hole_that_shows_paper_stays_open_and_a_doubtful_label_is_no_hole() -> None:
     body = block((80, 280, 100, 340))
-    hole, label = block((120, 160, 140, 180)), block((200, 240, 240, 300))
+    hole, shaded, label, sure = (
+        block(box) for box in ((90, 130, 110, 160), (90, 130, 240, 300), (170, 190, 110, 200), (230, 260, 220, 300))
+    )
     pixels = np.full((*SHAPE, 3), 200, np.uint8)
     pixels[body & ~hole] = (60, 40, 30)
-    pixels[label] = (20, 160, 40)
-    kept = decide(seen(body & ~hole & ~label, pixels), SHAPE, []).item
-    assert not kept[130:150, 150:170].any()
-    assert kept[210:230, 250:290].all()
+    pixels[shaded] = (172, 172, 171)
+    pixels[label | sure] = (20, 160, 40)
+    odds = np.where(body, 5, -5).astype(np.float32)
+    odds[hole], odds[shaded], odds[label], odds[sure] = -0.7, -0.7, -0.7, -5
+    kept = decide(seen(body, pixels, odds), SHAPE, []).item
+    assert not kept[100:120, 120:150].any() and not kept[100:120, 250:290].any()
+    assert kept[175:185, 120:190].all()
+    # What the network is certain of stays open, whatever it shows: coloured light falls through glass.
+    assert not kept[240:250, 230:290].any()
 
 
 def test_nothing_is_found_where_nothing_is_likely() -> None:

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from zero_easel.core.backdrop import FLOOR
-from zero_easel.core.colour import Float, Mask
+from zero_easel.core.colour import Float
 
 # Luminance as the mean of the three logarithms, and two differences that a colourless factor leaves at zero.
 _OPPONENT = np.array([[1 / 3, 1, -0.5], [1 / 3, 0, 1], [1 / 3, -1, -0.5]], np.float32)
@@ -24,11 +24,13 @@ def chroma(values: Float) -> Float:
     return np.asarray(np.hypot(values[..., 1], values[..., 2]), np.float32)
 
 
-def shadow_like(linear: Float, field: Float) -> Mask:
-    """(h, w) bool: what a shadow on the backdrop could explain, or the bare backdrop: no brighter, nearly colourless.
+def strangeness(linear: Float, field: Float) -> Float:
+    """(h, w) float32 >= 0: how little the backdrop, bare or in shadow, explains what is seen; 1 is much.
 
+    Deep shadow is rare, colour rarer, the more so in full light, and nothing is brighter than the backdrop.
     linear, field: (h, w, 3) float32, a picture and its empty backdrop.
     """
     difference = opponent(np.log((cv2.GaussianBlur(linear, (0, 0), 0.8) + FLOOR) / (field + FLOOR)))
     dark = difference[..., 0]
-    return np.asarray((dark < 0.03) & (dark > -1.7) & (chroma(difference) < 0.06 + 0.22 * np.abs(dark)))
+    coloured = np.maximum(chroma(difference) - 0.03 - 0.05 * np.abs(dark), 0)
+    return np.asarray(2 * np.maximum(-dark - 0.35, 0) + 2 * np.maximum(dark - 0.05, 0) + 6 * coloured, np.float32)

@@ -6,13 +6,16 @@ import cv2
 import numpy as np
 
 from zero_easel.core.colour import Float, Mask
-from zero_easel.core.evidence import shadow_like
+from zero_easel.core.evidence import strangeness
 from zero_easel.core.features import SIDE, Window
 from zero_easel.core.jointly import jointly
 from zero_easel.core.marks import Mark, corrected
 from zero_easel.core.settle import settle
 from zero_easel.core.sight import Sight, part_of, size_within
 
+_STRANGE = 1.5
+"""Log odds against a hole for each unit of strangeness in it; with the limit of 1 fitted on 1200 holes of rendered
+scenes that the network had not seen."""
 _SPECK = 0.004
 """Parts smaller than this share of the largest one are dirt, not item."""
 
@@ -46,7 +49,7 @@ def decide(sight: Sight, frame: tuple[int, int], marks: list[Mark]) -> Region:
     size = size_within(window, frame, SIDE)
     linear = part_of(sight.linear, window, size)
     odds = settle(jointly(_joined(sight, window, size), linear), linear)
-    odds = _without_false_holes(odds, shadow_like(linear, part_of(sight.backdrop.field, window, size)))
+    odds = _without_false_holes(odds, strangeness(linear, part_of(sight.backdrop.field, window, size)))
     if marks:
         odds = corrected(odds, linear, marks, Region(window, odds, odds > 0, frame).box)
     return Region(window, odds, _without_specks(odds), frame)
@@ -78,14 +81,19 @@ def _joined(sight: Sight, window: Window, size: tuple[int, int]) -> Float:
     return odds
 
 
-def _without_false_holes(odds: Float, alike: Mask) -> Float:
-    """Close holes through which no backdrop shows, lit or shadowed: dark lines and labels on the item."""
-    count, labels = cv2.connectedComponents((odds <= 0).astype(np.uint8), connectivity=4)
-    share = np.bincount(labels[alike], minlength=count) / np.maximum(np.bincount(labels.ravel(), minlength=count), 1)
-    false = share < 0.5
-    false[np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))] = False
-    false[0] = False
-    return np.where(false[labels], np.float32(1), odds)
+def _without_false_holes(odds: Float, strange: Float) -> Float:
+    """Close holes through which another thing than the backdrop shows, lit or shadowed, unless the network is certain:
+    dark lines, labels and glints on the item. strange: (h, w), see strangeness()."""
+    count, labels, facts, _ = cv2.connectedComponentsWithStats((odds <= 0).astype(np.uint8), connectivity=4)
+    outside = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
+    closed = odds.copy()
+    for k in np.setdiff1d(np.arange(1, count), outside):
+        x, y, w, h = facts[k, :4]
+        box = np.s_[y : y + h, x : x + w]
+        hole = labels[box] == k
+        if np.median(odds[box][hole]) > -min(1.0, _STRANGE * float(np.median(strange[box][hole]))):
+            closed[box][hole] = 1
+    return closed
 
 
 def _without_specks(odds: Float) -> Mask:
