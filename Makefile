@@ -50,7 +50,8 @@ screenshots: $(VENV)/.tests test-tools
 	$(BIN)/python scripts/screenshots.py
 
 bench: $(VENV)/.tests
-	$(BIN)/python bench/accuracy.py --variations --references --write
+	$(BIN)/python bench/references.py
+	$(BIN)/python bench/accuracy.py --variations --write
 	$(BIN)/python bench/halo.py
 	$(BIN)/python bench/empty_frames.py
 	$(BIN)/python bench/speed.py

@@ -1,9 +1,9 @@
 """Scores cutouts of the demo shop's photos against exact truth, beside three references, and writes docs/accuracy.md.
 
-    .venv/bin/python bench/accuracy.py [--variations] [--references] [--json FILE] [--cutouts FOLDER] [--write]
+    .venv/bin/python bench/accuracy.py [--variations] [--json FILE] [--cutouts FOLDER] [--write]
 
---variations adds changed versions of all photos, --references the three other methods (an hour). --cutouts scores
-existing FOLDER/STEM.png instead. --write puts the tables between the marks in docs/accuracy.md.
+--variations adds changed versions of all photos. --cutouts scores existing FOLDER/STEM.png instead. --write puts the
+tables between the marks in docs/accuracy.md. The references' scores are those that bench/references.py kept.
 """
 
 import argparse
@@ -14,21 +14,17 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import references
-from scoring import NAMES, score
+from references import KEPT
+from scoring import NAMES, PHOTOS, ROOT, TRUTH, score, stems
 from variations import variations
 
 from zero_easel.core.cutout import cutout
 from zero_easel.core.photo import Photo, decode_photo, read_photo
 from zero_easel.pipeline import DOUBTFUL
 
-ROOT = Path(__file__).parent.parent
-PHOTOS = ROOT / "src/zero_easel/demo/photos"
-TRUTH = ROOT / "tests/truth"
 PAGE = ROOT / "docs/accuracy.md"
 GOOD = 0.97
 """IoU of a cutout that needs no correction."""
-METHODS = ("threshold", "grabcut", "closed_form")
 _MARK = "<!-- {} of the tables that bench/accuracy.py writes -->"
 
 
@@ -36,15 +32,14 @@ def main() -> None:
     """Score, print, and write what was asked for."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--variations", action="store_true")
-    parser.add_argument("--references", action="store_true")
     parser.add_argument("--cutouts", type=Path)
     parser.add_argument("--json", type=Path)
     parser.add_argument("--write", action="store_true")
     args = parser.parse_args()
-    stems = [file.name.removesuffix(".alpha.png") for file in sorted(TRUTH.glob("*.alpha.png"))]
     with Pool() as pool:
-        jobs = [(stem, args.variations, args.references, args.cutouts) for stem in stems]
+        jobs = [(stem, args.variations, args.cutouts) for stem in stems()]
         rows = {(row["photo"], row["as"]): row for found in pool.starmap(measure, jobs, 1) for row in found}
+    rows |= {(row["photo"], row["as"]): row for row in json.loads(KEPT.read_text())}
     tables = "\n\n".join(report(rows))
     print(tables)
     if args.json:
@@ -53,8 +48,8 @@ def main() -> None:
         write(tables)
 
 
-def measure(stem: str, varied: bool, referred: bool, cutouts: Path | None) -> list[dict]:
-    """All rows of one photo: as taken, by each reference, and every variation."""
+def measure(stem: str, varied: bool, cutouts: Path | None) -> list[dict]:
+    """All rows of one photo: as taken, and every variation."""
     cv2.setNumThreads(1)
     truth = cv2.imread(str(TRUTH / f"{stem}.alpha.png"), cv2.IMREAD_GRAYSCALE)
     if cutouts:
@@ -62,8 +57,6 @@ def measure(stem: str, varied: bool, referred: bool, cutouts: Path | None) -> li
         return [_row(stem, "as taken", alpha, truth)]
     photo = read_photo(PHOTOS / f"{stem}.JPG")
     rows = [cleared(stem, "as taken", photo, truth)]
-    if referred:
-        rows += [_row(stem, name, getattr(references, name)(photo.pixels, truth), truth) for name in METHODS]
     if varied:
         seed = int("".join(c for c in stem if c.isdigit()))
         for name, pixels, changed in variations(photo.pixels, truth, seed):
@@ -103,6 +96,9 @@ def report(rows: dict[tuple[str, str], dict]) -> list[str]:
             (kind.replace("_", " "), *cells, f"{iou.mean():.3f}", f"{iou.min():.3f}", f"{(iou >= GOOD).mean():.0%}")
         )
     parts.append(_table(("median of", *NAMES, "mean iou", "worst iou", f"{GOOD} or better"), summary))
+    grabcut = {row["photo"]: row["sad"] for row in rows.values() if row["as"] == "grabcut"}
+    worse = [row["photo"] for row in own if row["sad"] >= grabcut.get(row["photo"], np.inf)]
+    parts.append(f"SAD as taken is below GrabCut's on {len(own) - len(worse)} of {len(own)} photos.")
     judged = [row for row in rows.values() if "confidence" in row]
     if judged:
         parts += calibration(judged)

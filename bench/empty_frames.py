@@ -12,8 +12,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from accuracy import PHOTOS, ROOT, TRUTH
-from scoring import score
+from scoring import PHOTOS, ROOT, TRUTH, score
 
 from zero_easel.core.cutout import cutout
 from zero_easel.core.photo import read_photo

@@ -9,19 +9,16 @@ ever having been before paper, where the true matte is between 2 and 98 %. Befor
 """
 
 from multiprocessing import Pool
-from pathlib import Path
 
 import cv2
 import numpy as np
+from scoring import PHOTOS, TRUTH, stems
 
 from zero_easel.core.colour import to_linear, to_srgb8
 from zero_easel.core.cutout import cutout
 from zero_easel.core.fill import fill_from
 from zero_easel.core.photo import decode_photo, read_photo
 
-ROOT = Path(__file__).parent.parent
-PHOTOS = ROOT / "src/zero_easel/demo/photos"
-TRUTH = ROOT / "tests/truth"
 PAPERS = {
     "white": (236, 235, 232),
     "grey": (128, 128, 128),
@@ -34,13 +31,12 @@ GROUNDS = {"black": 0.0, "white": 1.0}
 
 def main() -> None:
     """Print the table."""
-    stems = [file.name.removesuffix(".alpha.png") for file in sorted(TRUTH.glob("*.alpha.png"))]
     with Pool() as pool:
-        found = np.array(pool.map(errors, stems, 1))
+        found = np.array(pool.map(errors, stems(), 1))
     print("| paper | " + " | ".join(f"on {g}, before | on {g}, after" for g in GROUNDS) + " |")
     print("| --- |" + " ---: |" * (2 * len(GROUNDS)))
     for index, paper in enumerate(PAPERS):
-        cells = np.median(found[:, index].reshape(len(stems), -1), 0)
+        cells = np.median(found[:, index].reshape(len(found), -1), 0)
         print(f"| {paper} | " + " | ".join(f"{value:.1f}" for value in cells) + " |")
 
 

@@ -1,15 +1,29 @@
 """What general-purpose libraries give on the same photos: three references to measure against.
 
+    .venv/bin/python bench/references.py
+
+They take a quarter of an hour and do not depend on our engine: the scores are kept in bench/references.json, from where
+bench/accuracy.py takes them.
+
 threshold: distance from the rim's colour in CIELAB, cut by Otsu's method. grabcut: OpenCV's GrabCut from a rectangle
 around the frame. closed_form: closed-form matting (Levin, Lischinski & Weiss, IEEE TPAMI 2008) given a trimap that was
 derived from the truth, an upper reference.
 """
+
+import json
+from multiprocessing import Pool
+from pathlib import Path
 
 import cv2
 import numpy as np
 from scipy import ndimage as ndi
 from scipy import sparse
 from scipy.sparse.linalg import cg
+from scoring import PHOTOS, TRUTH, score, stems
+
+from zero_easel.core.photo import read_photo
+
+KEPT = Path(__file__).with_name("references.json")
 
 EPSILON = 1e-5
 _UNKNOWN = 10
@@ -51,7 +65,8 @@ def closed_form(photo: np.ndarray, truth: np.ndarray) -> np.ndarray:
     laplacian, rows = _laplacian(photo.astype(np.float64) / 255, known)
     hard = known.ravel()[rows].astype(np.float64) * 100
     right = hard * front.ravel()[rows]
-    solved, _ = cg(laplacian + sparse.diags(hard), right, rtol=1e-5, maxiter=2000)
+    system = laplacian + sparse.diags(hard)
+    solved, _ = cg(system, right, rtol=1e-4, maxiter=2000, M=sparse.diags(1 / system.diagonal()))
     alpha = front.astype(np.float64).ravel()
     alpha[rows] = np.clip(solved, 0, 1)
     return np.round(255 * np.where(known, front, alpha.reshape(known.shape))).astype(np.uint8)
@@ -75,3 +90,27 @@ def _laplacian(image: np.ndarray, known: np.ndarray) -> tuple[sparse.csr_matrix,
     count = len(rows)
     weights = sparse.coo_matrix((similar.ravel(), (first, second)), shape=(count, count)).tocsr()
     return sparse.diags(np.asarray(weights.sum(1)).ravel()) - weights, rows
+
+
+METHODS = (threshold, grabcut, closed_form)
+
+
+def main() -> None:
+    """Score all methods on all photos and keep the result."""
+    with Pool() as pool:
+        rows = [row for found in pool.imap(measure, stems(), 1) for row in found]
+    KEPT.write_text(json.dumps(rows, indent=1) + "\n")
+    print(f"{len(rows)} scores are in {KEPT}")
+
+
+def measure(stem: str) -> list[dict]:
+    """Scores of one photo by each method."""
+    cv2.setNumThreads(1)
+    truth = cv2.imread(str(TRUTH / f"{stem}.alpha.png"), cv2.IMREAD_GRAYSCALE)
+    pixels = read_photo(PHOTOS / f"{stem}.JPG").pixels
+    rounded = {method.__name__: score(method(pixels, truth), truth) for method in METHODS}
+    return [{"photo": stem, "as": name, **{k: round(v, 4) for k, v in row.items()}} for name, row in rounded.items()]
+
+
+if __name__ == "__main__":
+    main()

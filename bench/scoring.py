@@ -1,13 +1,22 @@
 """Errors of a matte against exact truth, as the matting literature defines them (Rhemann et al., CVPR 2009)."""
 
 from itertools import pairwise
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
 
 Matte = NDArray[np.float64]
+ROOT = Path(__file__).parent.parent
+PHOTOS = ROOT / "src/zero_easel/demo/photos"
+TRUTH = ROOT / "tests/truth"
 NAMES = ("sad", "mse", "grad", "conn", "iou", "edge")
+
+
+def stems() -> list[str]:
+    """The demo shop's photos with known truth, by name without suffix."""
+    return [file.name.removesuffix(".alpha.png") for file in sorted(TRUTH.glob("*.alpha.png"))]
 
 
 def score(alpha: NDArray[np.uint8], truth: NDArray[np.uint8]) -> dict[str, float]:

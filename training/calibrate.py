@@ -14,8 +14,9 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from accuracy import GOOD, PHOTOS, TRUTH
+from accuracy import GOOD
 from scipy.optimize import minimize
+from scoring import PHOTOS, TRUTH, stems
 from variations import variations
 
 from zero_easel.core.doubts import Signals, signals_of
@@ -32,11 +33,10 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--scenes", type=Path, required=True)
     args = parser.parse_args()
-    stems = [file.name.removesuffix(".alpha.png") for file in sorted(TRUTH.glob("*.alpha.png"))]
     with Pool() as pool:
         scenes = [row for rows in pool.imap(of_scene, sorted(args.scenes.glob("*.png")), 4) for row in rows]
-        photos = [row for rows in pool.imap(of_photo, stems, 1) for row in rows]
-    half = set(stems[::2])
+        photos = [row for rows in pool.imap(of_photo, stems(), 1) for row in rows]
+    half = set(stems()[::2])
     used = scenes + [row for row in photos if row[0] in half]
     weights = fit(np.array([row[1] for row in used]), np.array([row[2] >= GOOD for row in used]))
     named = ", ".join(f"{field.name}={w:.2f}" for field, w in zip(fields(Signals), weights[1:], strict=True))
