@@ -19,8 +19,8 @@ from scoring import NAMES, PHOTOS, ROOT, TRUTH, score, stems
 from variations import variations
 
 from zero_easel.core.cutout import cutout
+from zero_easel.core.doubts import DOUBTFUL
 from zero_easel.core.photo import Photo, decode_photo, read_photo
-from zero_easel.pipeline import DOUBTFUL
 
 PAGE = ROOT / "docs/accuracy.md"
 GOOD = 0.97

@@ -16,8 +16,6 @@ from zero_easel.core.render import render
 from zero_easel.core.sight import MODERATE, reduced
 from zero_easel.core.standard import Standard
 
-DOUBTFUL = 0.5
-"""Cutouts of lower confidence are shown to a person first."""
 _SOFT = 1.5
 """Enlarging further than this is worth a note: it looks soft."""
 

@@ -51,9 +51,13 @@ _WEIGHTS = Signals(
     unsure=11.3, differing=2.3, faint=0.3, alike=3.0, thin=1.8, small=1.1, large=3.8, unexplained=0, shadowy=0,
     soft=7.7, cut_off=3.0,
 )  # fmt: skip
-_BIAS = -1.5
-"""Logistic regression of IoU under 0.97 on the signals (training/calibrate.py), and 0.8 more doubt than it gave: a bad
+_BIAS = -1.4
+"""Logistic regression of IoU under 0.97 on the signals (training/calibrate.py), and more doubt than it gave: a bad
 cutout that nobody looks at costs more than a look at a good one."""
+DOUBTFUL = 0.5
+"""Below this confidence a person looks first."""
+_FACTS = ("several-parts", "empty-unused")
+"""What is worth knowing of a good cutout, too."""
 
 
 def signals_of(sight: Sight, region: Region, edge: Edge) -> Signals:
@@ -93,7 +97,9 @@ def confidence_of(signals: Signals) -> float:
 
 
 def reasons_of(sight: Sight, region: Region, signals: Signals) -> list[Flag]:
-    """What a person should know or look at, in plain words, the most serious first."""
+    """What a person should know or look at, in plain words, the most serious first; of a cutout that is not doubtful,
+    facts alone."""
+    doubtful = confidence_of(signals) < DOUBTFUL
     rows = [
         _sides_said(region),
         (signals.unsure > 0.06, "unsure", f"{signals.unsure:.0%} of the item could as well be backdrop"),
@@ -108,7 +114,7 @@ def reasons_of(sight: Sight, region: Region, signals: Signals) -> list[Flag]:
         (signals.unexplained > 0.35, "unsure-backdrop", f"{signals.unexplained:.0%} around it is no plain backdrop"),
         (sight.empty_fits is False, *EMPTY_UNUSED),
     ]  # fmt: skip
-    return [Flag(code, text) for said, code, text in rows if said]
+    return [Flag(code, text) for said, code, text in rows if said and (doubtful or code in _FACTS)]
 
 
 NO_ITEM = Flag("no-item", "no item found before the backdrop")

@@ -12,9 +12,9 @@ from fastapi.templating import Jinja2Templates
 from sqlalchemy.orm import Session
 
 from zero_easel import __version__
+from zero_easel.core.doubts import DOUBTFUL
 from zero_easel.library.models import Photo, Run, Shoot
 from zero_easel.library.shoots import photos_of, takes_part
-from zero_easel.pipeline import DOUBTFUL
 from zero_easel.runs.service import latest_run, progress_of
 from zero_easel.workbench import Workbench
 
