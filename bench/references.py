@@ -26,7 +26,7 @@ from zero_easel.core.photo import read_photo
 KEPT = Path(__file__).with_name("references.json")
 
 EPSILON = 1e-5
-_UNKNOWN = 10
+_UNKNOWN = 4
 """Half width of the trimap's unknown band around every soft edge of the truth, px."""
 
 
@@ -66,7 +66,7 @@ def closed_form(photo: np.ndarray, truth: np.ndarray) -> np.ndarray:
     hard = known.ravel()[rows].astype(np.float64) * 100
     right = hard * front.ravel()[rows]
     system = laplacian + sparse.diags(hard)
-    solved, _ = cg(system, right, rtol=1e-4, maxiter=2000, M=sparse.diags(1 / system.diagonal()))
+    solved, _ = cg(system, right, rtol=1e-6, maxiter=5000, M=sparse.diags(1 / system.diagonal()))
     alpha = front.astype(np.float64).ravel()
     alpha[rows] = np.clip(solved, 0, 1)
     return np.round(255 * np.where(known, front, alpha.reshape(known.shape))).astype(np.uint8)
