@@ -103,7 +103,10 @@ def _settled(item: CutItem, standard: Standard) -> tuple[Placement, _Span, Float
         if np.abs(error).max() < 0.75:
             break
         asked = Bounds(*(np.asarray(asked) + error / placement.scale))
-        placement = place(asked, standard)
+        corrected = place(asked, standard)
+        if np.allclose(corrected, placement, rtol=1e-9):  # the rule is met by the sides that it looks at
+            break
+        placement = corrected
     return placement, span, alpha, drawn
 
 
