@@ -154,7 +154,7 @@ def _uneven(rng: np.random.Generator, photo: np.ndarray) -> np.ndarray:
     for sigma in (rng.uniform(0.5, 1.5), rng.uniform(2, 5)):
         field = rng.normal(0, 1, (h, w, 1)) + 0.5 * rng.normal(0, 1, (h, w, 3))
         field = cv2.GaussianBlur(field.astype(np.float32), (0, 0), sigma)
-        blotches += field / field.std() * np.exp(rng.uniform(np.log(0.0008), np.log(0.012)))
+        blotches += field / field.std() * np.exp(rng.uniform(np.log(0.0006), np.log(0.004)))
     return np.clip(photo * (1 + blotches), 0, 1).astype(np.float32)
 
 

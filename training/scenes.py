@@ -374,8 +374,9 @@ def sheet(rng: Rng, tone: np.ndarray, across: float, topdown: bool) -> list[Obj]
     return [paper, room]
 
 
-def backdrop(rng: Rng, topdown: bool, scale: float, across: float) -> tuple[list[Obj], float]:
-    """The paper, wall or table, and the sRGB level that its median is to reach."""
+def backdrop(rng: Rng, topdown: bool, scale: float, across: float, on_table: bool) -> tuple[list[Obj], float]:
+    """The paper, wall or table, and the sRGB level that its median is to reach. on_table: paper that leaves some of
+    the frame to table and room."""
     kind = rng.uniform()
     if rng.alike is not None:
         tone = np.clip(rng.alike + rng.uniform(-5, 5) + rng.uniform(-2, 2, 3), 8, 252)
@@ -390,13 +391,13 @@ def backdrop(rng: Rng, topdown: bool, scale: float, across: float) -> tuple[list
     else:
         tone, level = rng.uniform(14, 50) + rng.uniform(-4, 4, 3), rng.uniform(18, 60)
     place = rng.uniform()
-    if place < 0.13:
+    if place < 0.18 or on_table:
         return sheet(rng, tone, across, topdown), level
-    if place < 0.22:
+    if place < 0.27:
         return [flat(tone, scale, surface(rng))], float(rng.uniform(90, 200))
-    if topdown or place < 0.34:
+    if topdown or place < 0.39:
         return [flat(tone, scale)], level
-    if place < 0.50:
+    if place < 0.55:
         wall = tone * rng.uniform(0.8, 1.1) if rng.uniform() < 0.7 else colour(rng)
         return [corner(tone, np.clip(wall, 0, 250), scale, y=rng.uniform(150, 500))], level
     return [sweep(tone, scale, y_back=rng.uniform(250, 600), rad=rng.uniform(120, 450))], level
@@ -410,7 +411,8 @@ def has_glass(item: Obj) -> bool:
 def scene(number: int, kind: str = "", long: int = LONG) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(H, W, 3) uint16 sRGB photo, (H, W) float coverage, and (H, W, 3) uint16 empty frame of one scene.
 
-    kind: "hard" for a small lamp, "white" for a white item on white paper, or "" for whatever comes. long: longer side.
+    kind: "hard" for a small lamp, "white" for a white item on white paper, "sheet" for paper on a table, or "" for
+    whatever comes. long: longer side.
     """
     rng = Rng(np.random.PCG64(number))
     rng.alike = colour(rng) if rng.uniform() < 0.2 else None
@@ -435,7 +437,7 @@ def scene(number: int, kind: str = "", long: int = LONG) -> tuple[np.ndarray, np
     scale = max(1.0, distance / 1100)
     lamp = str(rng.choice(["soft", "left", "right", "hard", "back", "flat"], p=[0.27, 0.18, 0.18, 0.2, 0.09, 0.08]))
     lamps = lights("hard" if kind == "hard" else lamp, scale * rng.uniform(0.8, 1.3), env=rng.uniform(0.08, 0.5))
-    ground, level = backdrop(rng, topdown, scale, across)
+    ground, level = backdrop(rng, topdown, scale, across, kind == "sheet")
     # Light that enters glass needs many turns to come out.
     shot = take(item, ground, lamps, view, 14 if has_glass(item) else 6, rng.uniform(0.3, 0.8), number % 100_000)
     grain = float(np.exp(rng.uniform(np.log(0.08), np.log(1.2))))
@@ -454,7 +456,7 @@ def main() -> None:
     parser.add_argument("--out", type=Path, required=True)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--count", type=int, default=1000)
-    parser.add_argument("--kind", choices=["", "hard", "white"], default="")
+    parser.add_argument("--kind", choices=["", "hard", "white", "sheet"], default="")
     parser.add_argument("--long", type=int, default=LONG)
     args = parser.parse_args()
     args.out.mkdir(parents=True, exist_ok=True)

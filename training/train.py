@@ -82,7 +82,8 @@ def sample(rng: np.random.Generator, case: Case) -> tuple[np.ndarray, np.ndarray
     h, w = case.coverage.shape
     fw, fh = (round(v * rng.uniform(0.7, 1)) for v in (w, h)) if rng.uniform() < 0.3 else (w, h)
     fx, fy = rng.integers(0, w - fw + 1), rng.integers(0, h - fh + 1)
-    scale = np.exp(rng.uniform(np.log(300), np.log(720))) / max(fw, fh)
+    # Up to half as large again as it was rendered: a closer look sees the frame at twice the size of the first one.
+    scale = np.exp(rng.uniform(np.log(300), np.log(1.5 * max(w, h)))) / max(fw, fh)
     cw, ch = min(fw, round(CROP / scale)), min(fh, round(CROP / scale))
     left, top = fx + rng.integers(0, fw - cw + 1), fy + rng.integers(0, fh - ch + 1)
     rows, columns = np.nonzero(case.coverage[fy : fy + fh, fx : fx + fw] > 127)

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as arrays
 
-from zero_easel.core.backdrop import estimate_backdrop, match_empty, rim, touching_rim
+from zero_easel.core.backdrop import estimate_backdrop, match_empty, rim, touching
 from zero_easel.core.barrier import barrier_of
 from zero_easel.core.colour import parse_hex, to_linear, to_srgb8
 from zero_easel.core.features import CHANNELS, features_of
@@ -84,7 +84,7 @@ def test_hex_colours() -> None:
 def test_only_what_reaches_the_frame_touches_it() -> None:
     mask = np.zeros((20, 20), np.bool_)
     mask[0:5, 3] = mask[10:14, 10:14] = True
-    assert touching_rim(mask).sum() == 5
+    assert touching(mask, rim(20, 20, 1)).sum() == 5
     assert rim(20, 20, 2).sum() == 400 - 256
 
 

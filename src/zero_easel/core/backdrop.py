@@ -47,9 +47,12 @@ class Backdrop:
     known: bool = False
 
 
-def estimate_backdrop(linear: Float) -> Backdrop:
-    """Fit the backdrop of a reduced picture, (h, w, 3) float32 linear light."""
-    return _fitted(np.log(linear + FLOOR), None)
+def estimate_backdrop(linear: Float, seed: Mask | None = None) -> Backdrop:
+    """Fit the backdrop of a reduced picture, (h, w, 3) float32 linear light.
+
+    seed: (h, w) bool, where to begin; the frame's rim if it is not given.
+    """
+    return _fitted(np.log(linear + FLOOR), None, seed)
 
 
 def match_empty(linear: Float, empty: Float, estimate: Backdrop) -> Backdrop | None:
@@ -82,7 +85,7 @@ def _calmed(log: Float) -> Float:
     return np.asarray(cv2.blur(keep, size) * log + cv2.blur((1 - keep) * mean, size), np.float32)
 
 
-def _fitted(log: Float, empty: Float | None) -> Backdrop:
+def _fitted(log: Float, empty: Float | None, seed: Mask | None = None) -> Backdrop:
     """Fit a smooth field to a log picture, or to its difference from the log picture of the empty backdrop."""
     h, w = log.shape[:2]
     bare = np.zeros_like(log) if empty is None else empty
@@ -90,22 +93,23 @@ def _fitted(log: Float, empty: Float | None) -> Backdrop:
     size = (max(8, round(w * scale)), max(8, round(h * scale)))
     small = np.asarray(cv2.resize(log - bare, size, interpolation=cv2.INTER_AREA), np.float32)
     if empty is None:
-        coefficients, noise = _grow_fit(small, _basis(size[1], size[0], _DEGREE), _STIFF)
+        begin = None if seed is None else cv2.resize(seed.astype(np.uint8), size) > 0
+        coefficients, noise = _grow_fit(small, _basis(size[1], size[0], _DEGREE), _STIFF, begin)
         fitted = _basis(h, w, _DEGREE) @ coefficients
     else:
         light = cv2.GaussianBlur(empty.mean(2), (0, 0), 0.01 * max(h, w))
         middle, spread = float(light.mean()), max(float(light.std()), 0.02)
         whole = _tone_basis((light - middle) / spread)
         shrunk = np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA), np.float32)
-        coefficients, noise = _grow_fit(small, _tone_basis((shrunk - middle) / spread), np.ones(5, np.bool_))
+        coefficients, noise = _grow_fit(small, _tone_basis((shrunk - middle) / spread), np.ones(5, np.bool_), None)
         fitted = whole @ coefficients
     fitted = bare + fitted.reshape(h, w, 3).astype(np.float32)
     residual = log - fitted
     # Averaging on the way to the fitting size hides pixel noise: measure it again where it is used.
-    explained = _explained(residual, noise)
+    explained = _explained(residual, noise, seed)
     noise = max(noise, _spread(residual[explained]))
     field = np.maximum(np.exp(fitted) - FLOOR, 0).astype(np.float32)
-    return Backdrop(residual, field, _explained(residual, noise), noise, empty is not None)
+    return Backdrop(residual, field, _explained(residual, noise, seed), noise, empty is not None)
 
 
 def _tone_basis(light: Float) -> Float:
@@ -145,14 +149,14 @@ def _biweight(error: Float) -> tuple[Float, float]:
     return np.square(np.maximum(1 - np.square(worst / (4 * spread)), 0)), spread
 
 
-def _grow_fit(log: Float, full: Float, stiff: Mask) -> tuple[Float, float]:
-    """Fit the rim, then whatever agrees and is connected to the rim, until that set settles.
+def _grow_fit(log: Float, full: Float, stiff: Mask, seed: Mask | None) -> tuple[Float, float]:
+    """Fit the rim or the seed, then whatever agrees and is connected to it, until that set settles.
 
     full: (h*w, terms). stiff: which terms the first rounds may use.
     """
     h, w = log.shape[:2]
     flat = log.reshape(-1, 3)
-    members = rim(h, w, max(3, int(0.06 * min(h, w))))
+    members = rim(h, w, max(3, int(0.06 * min(h, w)))) if seed is None else seed
     coefficients, noise = np.zeros((full.shape[1], 3), np.float32), 0.01
     for step in range(12):
         terms = stiff if step < 2 else np.ones_like(stiff)
@@ -162,7 +166,7 @@ def _grow_fit(log: Float, full: Float, stiff: Mask) -> tuple[Float, float]:
         coefficients = np.zeros((full.shape[1], 3), np.float32)
         coefficients[terms] = fitted
         noise = max(spread, 0.006)
-        grown = _explained((flat - full @ coefficients).reshape(h, w, 3), noise)
+        grown = _explained((flat - full @ coefficients).reshape(h, w, 3), noise, seed)
         if not grown.any():
             break
         settled = step > 3 and float((grown != members).mean()) < 0.001
@@ -172,11 +176,12 @@ def _grow_fit(log: Float, full: Float, stiff: Mask) -> tuple[Float, float]:
     return coefficients, noise
 
 
-def _explained(residual: Float, noise: float) -> Mask:
+def _explained(residual: Float, noise: float, seed: Mask | None) -> Mask:
     h, w = residual.shape[:2]
+    start = rim(h, w, 3) if seed is None else seed
     calm = largest(np.abs(cv2.GaussianBlur(residual, (0, 0), 1.5))) < 4 * noise
     opened = cv2.morphologyEx(calm.astype(np.uint8), cv2.MORPH_OPEN, _CROSS, iterations=2).astype(np.bool_)
-    connected = touching_rim(opened | (calm & rim(h, w, 3)))
+    connected = touching(opened | (calm & start), rim(h, w, 1) if seed is None else seed)
     return np.asarray(cv2.erode(connected.astype(np.uint8), _CROSS, iterations=2).astype(np.bool_))
 
 
@@ -187,11 +192,9 @@ def rim(h: int, w: int, width: int) -> Mask:
     return mask
 
 
-def touching_rim(mask: Mask) -> Mask:
-    """The connected parts of a mask that reach the frame."""
+def touching(mask: Mask, start: Mask) -> Mask:
+    """The connected parts of a mask that reach a start, (h, w) bool each."""
     count, labels = cv2.connectedComponents(mask.astype(np.uint8), connectivity=4)
-    border = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
-    keep = np.zeros(count, np.bool_)
-    keep[border] = True
+    keep = np.bincount(labels[start], minlength=count) > 0
     keep[0] = False
     return np.asarray(keep[labels])

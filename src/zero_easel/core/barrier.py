@@ -21,7 +21,7 @@ def barrier_of(linear: Float, field: Float, noise: float) -> Float:
     """
     difference = np.log((linear + FLOOR) / (field + FLOOR))
     unlike = channel_sum(np.abs(difference)) / (30 * max(noise, 0.004))
-    across, down = _costs(cv2.GaussianBlur(difference, (0, 0), 0.8))
+    across, down = step_costs(cv2.GaussianBlur(difference, (0, 0), 0.8))
     distance = np.full(unlike.shape, 1e6, np.float32)
     for rim in (np.s_[0], np.s_[-1], np.s_[:, 0], np.s_[:, -1]):
         # An item may reach the rim: only what looks like the backdrop there is a way in.
@@ -42,8 +42,11 @@ def spread(distance: Float, across: Float, down: Float, rounds: int) -> Float:
     return np.maximum(distance, 0).astype(np.float32)
 
 
-def _costs(difference: Float) -> tuple[Float, Float]:
-    """What a step to the right and a step down cost: by how much it exceeds the usual one."""
+def step_costs(difference: Float) -> tuple[Float, Float]:
+    """(h, w - 1) and (h - 1, w), what a step to the right and a step down cost: by how much it exceeds the usual one.
+
+    difference: (h, w, 3) float32, the picture's log light less the backdrop's.
+    """
     across, down = (channel_sum(np.abs(np.diff(difference, axis=axis))) for axis in (1, 0))
     usual = max(float(np.median(across)), float(np.median(down)), 0.004)
     return np.maximum(across / usual - 3, 0) / 10, np.maximum(down / usual - 3, 0) / 10

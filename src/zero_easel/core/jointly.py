@@ -34,7 +34,7 @@ def jointly(odds: Float, linear: Float) -> Float:
     h, w = odds.shape
     size = (max(1, w // 2), max(1, h // 2))
     less, light = (cv2.resize(p, size, interpolation=cv2.INTER_AREA) for p in (odds, linear))
-    item = minimum_cut(np.clip(less, -1, 1), *outline_costs(light, less < -2))
+    item = minimum_cut(np.clip(less, -1, 1), *outline_costs(light, less < -2), np.abs(less) >= _CERTAIN)
     result = odds.copy()
     for sign in (1, -1):
         contradicted = (item == (sign > 0)) & (less * sign < 0) & (np.abs(less) < _CERTAIN)
@@ -59,28 +59,42 @@ def outline_costs(linear: Float, calm: Mask) -> tuple[Float, Float]:
     return across, down
 
 
-def minimum_cut(opinion: Float, across: Float, down: Float) -> Mask:
+def minimum_cut(opinion: Float, across: Float, down: Float, certain: Mask) -> Mask:
     """(h, w) bool, the division of a grid with the least sum of opinions contradicted and outline costs.
 
     opinion: (h, w), positive for true. across, down: (h, w - 1) and (h - 1, w), the cost of parting neighbours.
+    certain: (h, w) bool, where the opinion stands. Only the rest is searched, which is little of most pictures.
     """
-    h, w = opinion.shape
-    index = np.arange(h * w, dtype=np.int32).reshape(h, w)
-    source, sink = h * w, h * w + 1
-    true, false = index[opinion > 0], index[opinion < 0]
-    first = np.concatenate([index[:, :-1].ravel(), index[:-1].ravel()])
-    second = np.concatenate([index[:, 1:].ravel(), index[1:].ravel()])
-    cost = np.concatenate([across.ravel(), down.ravel()])
+    free = ~certain
+    count = int(free.sum())
+    index = (np.cumsum(free) - 1).reshape(free.shape).astype(np.int32)
+    tendency = np.where(free, opinion, 0).astype(np.float32)
+    links = []
+    for one, other, cost in ((np.s_[:, :-1], np.s_[:, 1:], across), (np.s_[:-1], np.s_[1:], down)):
+        linked = free[one] & free[other]
+        links.append((index[one][linked], index[other][linked], cost[linked]))
+        for a, b in ((one, other), (other, one)):
+            tendency[a] += np.where(free[a] & certain[b], np.copysign(cost, opinion[b]), 0)
+    first, second, cost = (np.concatenate(part) for part in zip(*links, strict=True))
+    item = opinion > 0
+    item[free] = _cut(first, second, cost, tendency[free], count)
+    return item
+
+
+def _cut(first: NDArray[np.int32], second: NDArray[np.int32], cost: Float, tendency: Float, count: int) -> Mask:
+    """(count,) bool, the minimum cut of a graph. first, second, cost: its links. tendency: (count,), of each node."""
+    source, sink = count, count + 1
+    true, false = (np.flatnonzero(part).astype(np.int32) for part in (tendency > 0, tendency < 0))
     begin = np.concatenate([first, second, np.full(true.size, source, np.int32), false])
     end = np.concatenate([second, first, true, np.full(false.size, sink, np.int32)])
-    room = np.concatenate([cost, cost, opinion[opinion > 0], -opinion[opinion < 0]])
-    capacity = coo_array((_whole(room), (begin, end)), shape=(h * w + 2, h * w + 2)).tocsr()
+    room = np.concatenate([cost, cost, tendency[true], -tendency[false]])
+    capacity = coo_array((_whole(room), (begin, end)), shape=(count + 2, count + 2)).tocsr()
     left = capacity - maximum_flow(capacity, source, sink).flow
     left.data[left.data < 0] = 0
     left.eliminate_zeros()
-    reached = np.zeros(h * w + 2, np.bool_)
+    reached = np.zeros(count + 2, np.bool_)
     reached[breadth_first_order(left, source, return_predecessors=False)] = True
-    return np.asarray(reached[: h * w].reshape(h, w))
+    return reached[:count]
 
 
 def _whole(room: Float) -> NDArray[np.int32]:

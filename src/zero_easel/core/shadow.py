@@ -27,6 +27,8 @@ def shadow_of(sight: Sight, region: Region) -> NDArray[np.uint8]:
     dark = np.clip(1 - ratio, 0, 0.98).astype(np.float32)
     dark = fill_from(dark[..., None], ~near)[..., 0] * near + dark * ~near
     dark = cv2.GaussianBlur(dark, (0, 0), 1.2)
+    if sight.sheet is not None:
+        dark = dark * sight.sheet
     # Paper's own unevenness is no shadow.
     floor = 2.5 * sight.backdrop.noise + 0.01
     dark = np.where(dark > floor, (dark - floor) / (1 - floor), 0)

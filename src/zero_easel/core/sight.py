@@ -1,8 +1,9 @@
 """What is seen of a photo at the sizes at which it is decided: its backdrop, and the network's opinion from afar and
 from close by."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -10,15 +11,20 @@ import pyvips
 
 from zero_easel.core.backdrop import Backdrop, estimate_backdrop, match_empty
 from zero_easel.core.barrier import barrier_of
-from zero_easel.core.colour import Encoded, Float, to_linear
+from zero_easel.core.colour import Encoded, Float, Mask, to_linear
 from zero_easel.core.features import SIDE, Window, features_of
 from zero_easel.core.network import ask_network
+from zero_easel.core.paper import fills_frame, find_papers
 
 MODERATE = 1600
 """Longer side in px of the reduced picture from which everything but the edge is made."""
-_CLOSE = 0.8
-"""A window narrower than this share of the frame is worth a closer look."""
+FINE = 2 * SIDE
+"""Longer side in px of the closer look and of what is decided by it, if the photo has as many there."""
+_CLOSER = 1.2
+"""A closer look that is finer by less than this factor tells nothing new."""
 _MARGIN = 0.12
+BEYOND = 6.0
+"""Log odds against anything beyond the paper, where it does not fill the frame."""
 
 
 @dataclass(frozen=True)
@@ -28,6 +34,7 @@ class Sight:
     moderate: (h, w, 3) sRGB-encoded, the photo with no side over MODERATE. backdrop: at the network's size. whole:
     (h, w) float32 log odds of item over the frame, at the network's size. window: where the item seems to be.
     close: (h, w) log odds within the window, at its own size; None where the whole frame says as much.
+    sheet: (h, w) bool, at the network's size, the paper where it does not fill the frame; None where it does.
     empty_fits: whether an empty frame was used; None if none was given.
     """
 
@@ -36,7 +43,8 @@ class Sight:
     whole: Float
     window: Window
     close: Float | None
-    empty_fits: bool | None = field(default=None)
+    sheet: Mask | None = None
+    empty_fits: bool | None = None
 
     @cached_property
     def linear(self) -> Float:
@@ -44,16 +52,42 @@ class Sight:
         return to_linear(self.moderate)
 
 
+class _Look(NamedTuple):
+    """A look from afar, all at the network's size: see Sight; barrier as barrier_of makes it."""
+
+    backdrop: Backdrop
+    barrier: Float
+    odds: Float
+    sheet: Mask | None = None
+
+
 def look_at(pixels: Encoded, empties: list[Encoded]) -> Sight:
     """Look at a photo, (H, W, 3) uint8 or uint16 sRGB; empties: photos of the bare backdrop, any size."""
     moderate = reduced(pixels, MODERATE)
     linear = to_linear(reduced(moderate, SIDE))
     backdrop = _backdrop(linear, empties)
+    look = None if backdrop.known or fills_frame(backdrop) else _look_at_paper(linear)
+    look = look or _from_afar(linear, backdrop)
+    window = _window(look.odds)
+    close = _closer(moderate, look, window)
+    return Sight(moderate, look.backdrop, look.odds, window, close, look.sheet, backdrop.known if empties else None)
+
+
+def _from_afar(linear: Float, backdrop: Backdrop) -> _Look:
     barrier = barrier_of(linear, backdrop.field, backdrop.noise)
-    whole = _log_odds(ask_network(features_of(linear, backdrop.field, barrier, backdrop.noise, backdrop.known)))
-    window = _window(whole)
-    close = _closer(moderate, backdrop, barrier, window)
-    return Sight(moderate, backdrop, whole, window, close, backdrop.known if empties else None)
+    features = features_of(linear, backdrop.field, barrier, backdrop.noise, backdrop.known)
+    return _Look(backdrop, barrier, _log_odds(ask_network(features)))
+
+
+def _look_at_paper(linear: Float) -> _Look | None:
+    """What stands on paper that does not fill the frame; None if there is no such paper with something on it."""
+    for paper in find_papers(linear):
+        paper = paper.trimmed(_from_afar(paper.alone(linear), paper.backdrop).odds)
+        look = _from_afar(paper.alone(linear), paper.backdrop)
+        if paper.carries(look.odds):
+            odds = np.where(paper.sheet, look.odds, -BEYOND).astype(np.float32)
+            return look._replace(odds=odds, sheet=paper.sheet)
+    return None
 
 
 def reduced(pixels: Encoded, side: int) -> Encoded:
@@ -86,9 +120,14 @@ def part_of(picture: Float, window: Window, size: tuple[int, int]) -> Float:
     return np.asarray(cv2.warpAffine(picture, place, size, flags=flags, borderMode=cv2.BORDER_REPLICATE), np.float32)
 
 
+def size_in_px(window: Window, frame: tuple[int, int]) -> tuple[float, float]:
+    """Width and height of a window in px of a frame (height, width)."""
+    return (window.right - window.left) * frame[1], (window.bottom - window.top) * frame[0]
+
+
 def size_within(window: Window, frame: tuple[int, int], side: int) -> tuple[int, int]:
     """Width and height of a window's picture, the longer of them `side`; frame: (height, width) in any unit."""
-    w, h = (window.right - window.left) * frame[1], (window.bottom - window.top) * frame[0]
+    w, h = size_in_px(window, frame)
     scale = side / max(w, h)
     return max(8, round(w * scale)), max(8, round(h * scale))
 
@@ -124,15 +163,23 @@ def _window(odds: Float) -> Window:
     )
 
 
-def _closer(moderate: Encoded, backdrop: Backdrop, barrier: Float, window: Window) -> Float | None:
-    h, w = moderate.shape[:2]
-    size = size_within(window, (h, w), SIDE)
-    span = max((window.right - window.left) * w, (window.bottom - window.top) * h) / max(h, w)
-    if span > _CLOSE:
+def fine_side(window: Window, frame: tuple[int, int]) -> int:
+    """Longer side in px of what is decided in a window: as many as the moderate picture, (height, width) `frame`, has
+    there, within reason."""
+    return int(np.clip(max(size_in_px(window, frame)), SIDE, FINE))
+
+
+def _closer(moderate: Encoded, look: _Look, window: Window) -> Float | None:
+    frame = (moderate.shape[0], moderate.shape[1])
+    size = size_within(window, frame, fine_side(window, frame))
+    if max(size) * max(frame) < _CLOSER * SIDE * max(size_in_px(window, frame)):
         return None
     linear = part_of(to_linear(moderate), window, size)
-    field = part_of(backdrop.field, window, size)
-    near = part_of(barrier, window, size)
+    field = part_of(look.backdrop.field, window, size)
+    if look.sheet is not None:
+        linear = np.where(part_of(look.sheet.astype(np.float32), window, size)[..., None] > 0.5, linear, field)
+    near = part_of(look.barrier, window, size)
+    backdrop = look.backdrop
     return _log_odds(ask_network(features_of(linear, field, near, backdrop.noise, backdrop.known, window)))
 
 
