@@ -20,7 +20,8 @@ def seen(item: np.ndarray, pixels: np.ndarray | None = None, odds: np.ndarray | 
         pixels[item] = (60, 40, 30)
     if odds is None:
         odds = np.where(item, 5, -5).astype(np.float32)
-    return Sight(pixels, estimate_backdrop(to_linear(pixels)), odds, Window(), None)
+    linear = to_linear(pixels)
+    return Sight(linear, estimate_backdrop(linear), odds, Window(), None)
 
 
 def block(*boxes: tuple[int, int, int, int]) -> np.ndarray:
@@ -77,7 +78,7 @@ def test_a_close_look_outweighs_one_from_afar() -> None:
     size = size_within(window, SHAPE, 448)
     near = np.full(size[::-1], -5, np.float32)
     near[60:200, 60:200] = 5
-    sight = Sight(far.moderate, far.backdrop, far.whole, window, near)
+    sight = Sight(far.linear, far.backdrop, far.whole, window, near)
     item = decide(sight, SHAPE, []).item
     assert item.shape == near.shape
     assert item[100:180, 100:180].mean() > 0.9

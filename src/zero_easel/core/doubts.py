@@ -9,6 +9,7 @@ import numpy as np
 from zero_easel.core.backdrop import FLOOR
 from zero_easel.core.colour import Float, Mask
 from zero_easel.core.evidence import chroma, opponent
+from zero_easel.core.features import SIDE
 from zero_easel.core.matte import Edge
 from zero_easel.core.region import Region
 from zero_easel.core.sight import Sight, part_of
@@ -31,7 +32,8 @@ class Signals:
     the item in parts thinner than a twentieth of it. small, large: how little or how much of the frame it covers, for
     paper on a table may be taken for an item. unexplained: share of the frame beside the item that the backdrop does
     not explain. shadowy: share of the item that a shadow could be. soft: share of the outline where the odds turn
-    slowly, as they do along shadows. cut_off: whether it touches the frame.
+    slowly, as they do along shadows. cut_off: whether it touches the frame. surrounded: whether there is table or room
+    around the paper.
     """
 
     unsure: float
@@ -45,11 +47,12 @@ class Signals:
     shadowy: float
     soft: float
     cut_off: float
+    surrounded: float
 
 
 _WEIGHTS = Signals(
     unsure=11.3, differing=2.3, faint=0.3, alike=3.0, thin=1.8, small=1.1, large=3.8, unexplained=0, shadowy=0,
-    soft=7.7, cut_off=3.0,
+    soft=7.7, cut_off=3.0, surrounded=0.5,
 )  # fmt: skip
 _BIAS = -1.4
 """Logistic regression of IoU under 0.97 on the signals (training/calibrate.py), and more doubt than it gave: a bad
@@ -62,13 +65,12 @@ _FACTS = ("several-parts", "empty-unused")
 
 def signals_of(sight: Sight, region: Region, edge: Edge) -> Signals:
     """Measure all signals of a cutout that has an item."""
-    size = region.item.shape[1::-1]
-    linear = part_of(sight.linear, region.window, size)
-    field = part_of(sight.backdrop.field, region.window, size)
+    linear, field = sight.seen(region.window)
     difference = opponent(np.log((linear + FLOOR) / (field + FLOOR)))
     probability = 1 / (1 + np.exp(-region.odds))
     area = float(region.item.sum())
-    opened = cv2.morphologyEx(region.item.astype(np.uint8), cv2.MORPH_OPEN, np.ones((7, 7), np.uint8))
+    thick = 2 * round(3 * _finer_by(region)) + 1
+    opened = cv2.morphologyEx(region.item.astype(np.uint8), cv2.MORPH_OPEN, np.ones((thick, thick), np.uint8))
     dark, colour = difference[..., 0], chroma(difference)
     alike = (np.abs(dark) < 0.15) & (colour < 0.12)
     shadowy = (dark < -0.15) & (colour < 0.05 + 0.12 * np.abs(dark)) & ~alike
@@ -87,6 +89,7 @@ def signals_of(sight: Sight, region: Region, edge: Edge) -> Signals:
         shadowy=float(shadowy[item].mean()),
         soft=_soft(region),
         cut_off=float(bool(_sides(region))),
+        surrounded=float(sight.sheet is not None),
     )
 
 
@@ -111,6 +114,7 @@ def reasons_of(sight: Sight, region: Region, signals: Signals) -> list[Flag]:
         (signals.thin > 0.35, "fine-parts", "thin parts and openings: look whether all are kept and open"),
         (signals.shadowy > 0.25, "shadow-like", f"{signals.shadowy:.0%} of the item could be dark shadow"),
         _parts(region),
+        (signals.surrounded > 0, "surrounded", "table or room around the paper was left out"),
         (signals.unexplained > 0.35, "unsure-backdrop", f"{signals.unexplained:.0%} around it is no plain backdrop"),
         (sight.empty_fits is False, *EMPTY_UNUSED),
     ]  # fmt: skip
@@ -165,15 +169,23 @@ def _faint(edge: Edge) -> float:
 
 
 def _soft(region: Region) -> float:
-    """Share of the outline along which the odds change by less than 1 per px."""
+    """Share of the outline along which the odds change by less than 1 per px of the coarsest grid."""
     odds = np.clip(region.odds, -4, 4)
     across, down = (cv2.Sobel(odds, cv2.CV_32F, dx, 1 - dx, ksize=3, scale=0.125) for dx in (1, 0))
     item = region.item.astype(np.uint8)
     outline = (item > 0) & (cv2.erode(item, np.ones((3, 3), np.uint8)) == 0)
-    return float((np.hypot(across, down)[outline] < 1).mean()) if outline.any() else 1.0
+    slow = np.hypot(across, down)[outline] < 1 / _finer_by(region)
+    return float(slow.mean()) if outline.any() else 1.0
+
+
+def _finer_by(region: Region) -> float:
+    """How many px of the region's grid are one of the coarsest, on which a window's longer side has SIDE."""
+    return float(max(region.item.shape)) / SIDE
 
 
 def _unexplained(sight: Sight) -> float:
     beside = np.ones(sight.whole.shape, np.bool_)
     beside[sight.whole > -2] = False
+    if sight.sheet is not None:
+        beside &= sight.sheet
     return 1 - float(sight.backdrop.explained[beside].mean()) if beside.any() else 1.0

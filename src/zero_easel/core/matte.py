@@ -141,7 +141,7 @@ class Edge:
 def edge_of(sight: Sight, region: Region) -> Edge:
     """Make ready to solve the matte along a region's outline."""
     signed = _signed_distance(region)
-    size = size_within(region.window, sight.moderate.shape[:2], _FIELD_SIDE)
+    size = size_within(region.window, (sight.linear.shape[0], sight.linear.shape[1]), _FIELD_SIDE)
     linear = part_of(sight.linear, region.window, size)
     bare = part_of(sight.backdrop.field, region.window, size) + 0.01
     distance = cv2.resize(signed, size, interpolation=cv2.INTER_LINEAR)

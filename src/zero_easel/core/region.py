@@ -11,7 +11,7 @@ from zero_easel.core.features import Window
 from zero_easel.core.jointly import jointly
 from zero_easel.core.marks import Mark, corrected
 from zero_easel.core.settle import settle
-from zero_easel.core.sight import BEYOND, Sight, fine_side, part_of, size_within
+from zero_easel.core.sight import BEYOND, Sight, part_of
 
 _STRANGE = 1.5
 """Log odds against a hole for each unit of strangeness in it; with the limit of 1 fitted on 1200 holes of rendered
@@ -46,12 +46,13 @@ def decide(sight: Sight, frame: tuple[int, int], marks: list[Mark]) -> Region:
     in px. The exact brush decides nothing but its own pixels, and those at full size (cutout.exactly)."""
     marks = [mark for mark in marks if not mark.kind.startswith("exact")]
     window = _around(sight.window, marks, frame)
-    size = size_within(window, frame, fine_side(window, sight.moderate.shape[:2]))
-    linear = part_of(sight.linear, window, size)
+    linear, field = sight.seen(window)
+    size = (linear.shape[1], linear.shape[0])
     odds = settle(jointly(_joined(sight, window, size), linear), linear)
-    odds = _without_false_holes(odds, strangeness(linear, part_of(sight.backdrop.field, window, size)))
-    if sight.sheet is not None:
-        odds = np.where(part_of(sight.sheet.astype(np.float32), window, size) > 0.5, odds, -BEYOND).astype(np.float32)
+    odds = _without_false_holes(odds, strangeness(linear, field))
+    paper = sight.within_sheet(window, size)
+    if paper is not None:
+        odds = np.where(paper, odds, -BEYOND).astype(np.float32)
     if marks:
         odds = corrected(odds, linear, marks, Region(window, odds, odds > 0, frame).box)
     return Region(window, odds, _without_specks(odds), frame)

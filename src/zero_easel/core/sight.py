@@ -1,8 +1,7 @@
 """What is seen of a photo at the sizes at which it is decided: its backdrop, and the network's opinion from afar and
 from close by."""
 
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import cv2
@@ -27,29 +26,42 @@ BEYOND = 6.0
 """Log odds against anything beyond the paper, where it does not fill the frame."""
 
 
+class Near(NamedTuple):
+    """A window at the size at which it is decided: the photo and its empty backdrop, (h, w, 3) linear light both."""
+
+    linear: Float
+    field: Float
+
+
 @dataclass(frozen=True)
 class Sight:
     """One photo, looked at.
 
-    moderate: (h, w, 3) sRGB-encoded, the photo with no side over MODERATE. backdrop: at the network's size. whole:
+    linear: (h, w, 3) linear light, the photo with no side over MODERATE. backdrop: at the network's size. whole:
     (h, w) float32 log odds of item over the frame, at the network's size. window: where the item seems to be.
     close: (h, w) log odds within the window, at its own size; None where the whole frame says as much.
     sheet: (h, w) bool, at the network's size, the paper where it does not fill the frame; None where it does.
-    empty_fits: whether an empty frame was used; None if none was given.
+    empty_fits: whether an empty frame was used; None if none was given. near: the window, if it was made already.
     """
 
-    moderate: Encoded
+    linear: Float
     backdrop: Backdrop
     whole: Float
     window: Window
     close: Float | None
     sheet: Mask | None = None
     empty_fits: bool | None = None
+    near: Near | None = None
 
-    @cached_property
-    def linear(self) -> Float:
-        """The moderate picture in linear light, (h, w, 3) float32."""
-        return to_linear(self.moderate)
+    def seen(self, window: Window) -> Near:
+        """The photo and its empty backdrop in a window."""
+        if self.near is not None and window == self.window:
+            return self.near
+        return _near(self.linear, self.backdrop.field, window)
+
+    def within_sheet(self, window: Window, size: tuple[int, int]) -> Mask | None:
+        """(h, w) bool, where a window seen at a size (width, height) is paper; None where all of the frame is."""
+        return None if self.sheet is None else part_of(self.sheet.astype(np.float32), window, size) > 0.5
 
 
 class _Look(NamedTuple):
@@ -64,13 +76,14 @@ class _Look(NamedTuple):
 def look_at(pixels: Encoded, empties: list[Encoded]) -> Sight:
     """Look at a photo, (H, W, 3) uint8 or uint16 sRGB; empties: photos of the bare backdrop, any size."""
     moderate = reduced(pixels, MODERATE)
-    linear = to_linear(reduced(moderate, SIDE))
-    backdrop = _backdrop(linear, empties)
-    look = None if backdrop.known or fills_frame(backdrop) else _look_at_paper(linear)
-    look = look or _from_afar(linear, backdrop)
-    window = _window(look.odds)
-    close = _closer(moderate, look, window)
-    return Sight(moderate, look.backdrop, look.odds, window, close, look.sheet, backdrop.known if empties else None)
+    small = to_linear(reduced(moderate, SIDE))
+    backdrop = _backdrop(small, empties)
+    look = None if backdrop.known or fills_frame(backdrop) else _look_at_paper(small)
+    look = look or _from_afar(small, backdrop)
+    window, linear = _window(look.odds), to_linear(moderate)
+    near = _near(linear, look.backdrop.field, window)
+    sight = Sight(linear, look.backdrop, look.odds, window, None, look.sheet, backdrop.known if empties else None, near)
+    return replace(sight, close=_closer(sight, look.barrier))
 
 
 def _from_afar(linear: Float, backdrop: Backdrop) -> _Look:
@@ -163,24 +176,26 @@ def _window(odds: Float) -> Window:
     )
 
 
-def fine_side(window: Window, frame: tuple[int, int]) -> int:
-    """Longer side in px of what is decided in a window: as many as the moderate picture, (height, width) `frame`, has
-    there, within reason."""
-    return int(np.clip(max(size_in_px(window, frame)), SIDE, FINE))
+def _near(linear: Float, field: Float, window: Window) -> Near:
+    """A window with as many px as the photo has there, within reason."""
+    frame = (linear.shape[0], linear.shape[1])
+    side = int(np.clip(max(size_in_px(window, frame)), SIDE, FINE))
+    size = size_within(window, frame, side)
+    return Near(part_of(linear, window, size), part_of(field, window, size))
 
 
-def _closer(moderate: Encoded, look: _Look, window: Window) -> Float | None:
-    frame = (moderate.shape[0], moderate.shape[1])
-    size = size_within(window, frame, fine_side(window, frame))
-    if max(size) * max(frame) < _CLOSER * SIDE * max(size_in_px(window, frame)):
+def _closer(sight: Sight, barrier: Float) -> Float | None:
+    """Log odds within the window, as the network sees it from close by; None if that is hardly closer."""
+    linear, field = sight.seen(sight.window)
+    size = (linear.shape[1], linear.shape[0])
+    frame = sight.whole.shape[1] * (sight.window.right - sight.window.left)
+    if size[0] < _CLOSER * frame:
         return None
-    linear = part_of(to_linear(moderate), window, size)
-    field = part_of(look.backdrop.field, window, size)
-    if look.sheet is not None:
-        linear = np.where(part_of(look.sheet.astype(np.float32), window, size)[..., None] > 0.5, linear, field)
-    near = part_of(look.barrier, window, size)
-    backdrop = look.backdrop
-    return _log_odds(ask_network(features_of(linear, field, near, backdrop.noise, backdrop.known, window)))
+    paper = sight.within_sheet(sight.window, size)
+    if paper is not None:
+        linear = np.where(paper[..., None], linear, field)
+    near, backdrop = part_of(barrier, sight.window, size), sight.backdrop
+    return _log_odds(ask_network(features_of(linear, field, near, backdrop.noise, backdrop.known, sight.window)))
 
 
 def _log_odds(probability: Float) -> Float:
