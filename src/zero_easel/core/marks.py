@@ -103,7 +103,7 @@ def _spoken_for(where: Mask, edges: tuple[Float, Float], reach: float) -> Float:
     """(h, w) float32 in [0, 1]: 1 on a mark, fading within `reach` px and over edges."""
     h, w = where.shape
     rows, columns = np.flatnonzero(where.any(1)), np.flatnonzero(where.any(0))
-    span = int(5 * reach) + 2
+    span = int(3 * reach) + 2  # beyond that, exp(-9) is next to nothing
     top, bottom = max(0, rows[0] - span), min(h, rows[-1] + span + 1)
     left, right = max(0, columns[0] - span), min(w, columns[-1] + span + 1)
     near = where[top:bottom, left:right]

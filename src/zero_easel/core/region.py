@@ -46,16 +46,24 @@ def decide(sight: Sight, frame: tuple[int, int], marks: list[Mark]) -> Region:
     in px. The exact brush decides nothing but its own pixels, and those at full size (cutout.exactly)."""
     marks = [mark for mark in marks if not mark.kind.startswith("exact")]
     window = _around(sight.window, marks, frame)
+    linear, _ = sight.seen(window)
+    if window not in sight.settled:
+        sight.settled.clear()  # marks beyond the window have made it larger
+        sight.settled[window] = _settled(sight, window)
+    odds = sight.settled[window]
+    if marks:
+        odds = corrected(odds, linear, marks, Region(window, odds, odds > 0, frame).box)
+    return Region(window, odds, _without_specks(odds), frame)
+
+
+def _settled(sight: Sight, window: Window) -> Float:
+    """(h, w) log odds of item in a window, all evidence weighed."""
     linear, field = sight.seen(window)
     size = (linear.shape[1], linear.shape[0])
     odds = settle(jointly(_joined(sight, window, size), linear), linear)
     odds = _without_false_holes(odds, strangeness(linear, field))
     paper = sight.within_sheet(window, size)
-    if paper is not None:
-        odds = np.where(paper, odds, -BEYOND).astype(np.float32)
-    if marks:
-        odds = corrected(odds, linear, marks, Region(window, odds, odds > 0, frame).box)
-    return Region(window, odds, _without_specks(odds), frame)
+    return odds if paper is None else np.where(paper, odds, -BEYOND).astype(np.float32)
 
 
 def _around(window: Window, marks: list[Mark], frame: tuple[int, int]) -> Window:

@@ -1,7 +1,7 @@
 """What is seen of a photo at the sizes at which it is decided: its backdrop, and the network's opinion from afar and
 from close by."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 import cv2
@@ -42,6 +42,7 @@ class Sight:
     close: (h, w) log odds within the window, at its own size; None where the whole frame says as much.
     sheet: (h, w) bool, at the network's size, the paper where it does not fill the frame; None where it does.
     empty_fits: whether an empty frame was used; None if none was given. near: the window, if it was made already.
+    settled: what was decided of a window before anybody drew marks, kept for the next mark (region.decide).
     """
 
     linear: Float
@@ -52,6 +53,7 @@ class Sight:
     sheet: Mask | None = None
     empty_fits: bool | None = None
     near: Near | None = None
+    settled: dict[Window, Float] = field(default_factory=dict)
 
     def seen(self, window: Window) -> Near:
         """The photo and its empty backdrop in a window."""
