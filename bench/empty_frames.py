@@ -33,7 +33,9 @@ def main() -> None:
     print("| --- | ---: | ---: | ---: | ---: | --- |")
     for name, alone, helped, used in rows:
         said(name, [(alone, helped)], "yes" if used else "no")
-    for label, part in (("mean, demo photos", rows[: len(ON_IT)]), ("mean, scenes", rows[len(ON_IT) :])):
+    scenes = rows[len(ON_IT) :]
+    kinds = [(kind, [row for row in scenes if row[0].startswith(kind)]) for kind in ("hard", "white", "sheet")]
+    for label, part in [("mean, demo photos", rows[: len(ON_IT)]), *kinds, ("mean, all scenes", scenes)]:
         used_ones = [(alone, helped) for _, alone, helped, used in part if used]
         said(label, used_ones, f"{len(used_ones)} of {len(part)}")
 
