@@ -13,7 +13,7 @@ import numpy as np
 from zero_easel.core.backdrop import FLOOR, Backdrop, estimate_backdrop, rim
 from zero_easel.core.barrier import spread, step_costs
 from zero_easel.core.colour import Float, Mask, largest
-from zero_easel.core.evidence import chroma, opponent
+from zero_easel.core.evidence import chroma, opponent, strangeness
 
 _CLEAN = 0.95
 """A backdrop that explains more of the frame's rim than this fills the frame."""
@@ -29,6 +29,8 @@ _WOOD = 0.05
 """Noise of log light beyond which a surface is rather a table's than paper's."""
 _FOUR_SIDED = 0.88
 """Paper that lies within the frame fills so much of the quadrilateral around it, or the other way round."""
+_STRANGE = 0.3
+"""A smooth part on the paper that is stranger to it than this (see strangeness) is no part of it in shadow."""
 _SHADOW = -0.9
 """Log light down to which paper may be in shadow."""
 _FIT_SIDE = 128
@@ -87,12 +89,30 @@ def find_papers(linear: Float) -> list[Paper]:
     """Smooth surfaces of a reduced picture, (h, w, 3) float32 linear light, that may be paper: the likeliest first."""
     found: list[Paper] = []
     for seed in _smooth_parts(linear):
-        backdrop = estimate_backdrop(linear, seed)
-        if backdrop.explained.any() and not any(_same(backdrop, other.backdrop) for other in found):
-            sheet = _sheet(linear, backdrop)
-            found.append(Paper(_tamed(backdrop, sheet), sheet))
+        _add(found, linear, seed)
+    # The item and its shadow may part one paper into several smooth surfaces.
+    for paper in tuple(found):
+        strange = strangeness(linear, paper.backdrop.field)
+        others = [
+            other.backdrop.explained for other in found
+            if other is not paper and _lies_on(other.backdrop.explained, paper.sheet)
+            and np.median(strange[other.backdrop.explained]) < _STRANGE
+        ]  # fmt: skip
+        if others:
+            _add(found, linear, np.logical_or.reduce([paper.backdrop.explained, *others]))
     papers = [paper for paper in found if paper.sheet.mean() > _SHEET and _shaped(paper.sheet)]
     return sorted(papers, key=lambda paper: (paper.backdrop.noise > _WOOD, -paper.backdrop.explained.mean()))
+
+
+def _add(found: list[Paper], linear: Float, seed: Mask) -> None:
+    backdrop = estimate_backdrop(linear, seed)
+    if backdrop.explained.any() and not any(_same(backdrop, other.backdrop) for other in found):
+        sheet = _sheet(linear, backdrop)
+        found.append(Paper(_tamed(backdrop, sheet), sheet))
+
+
+def _lies_on(part: Mask, sheet: Mask) -> bool:
+    return float((part & sheet).sum()) > 0.8 * float(part.sum())
 
 
 def _same(one: Backdrop, other: Backdrop) -> bool:
