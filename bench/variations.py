@@ -80,6 +80,19 @@ def on_a_table(rng: np.random.Generator, photo: np.ndarray, truth: np.ndarray) -
     return room.astype(np.uint8), placed
 
 
+def on_a_plain_table(rng: np.random.Generator, photo: np.ndarray, truth: np.ndarray) -> Pair:
+    """The paper lies on a table without grain that goes all around it, as an item would."""
+    h, w = truth.shape
+    place = np.array([[0.65, 0, 0.175 * w], [0, 0.65, rng.uniform(0.1, 0.25) * h]])
+    light = 1 + 0.15 * np.linspace(-1, 1, w)[None, :, None]
+    table = rng.uniform(30, 200, 3) * light + rng.normal(0, 1.2, (h, w, 1))
+    paper, placed, sheet = (
+        cv2.warpAffine(p, place, (w, h), flags=cv2.INTER_AREA) for p in (photo, truth, np.full((h, w), 255, np.uint8))
+    )
+    share = sheet[..., None] / 255
+    return np.clip(paper * share + table * (1 - share), 0, 255).astype(np.uint8), placed
+
+
 CHANGES: tuple[Callable[[np.random.Generator, np.ndarray, np.ndarray], Pair], ...] = (
-    flipped, cast, gradient, noisy, soft, recoloured, on_a_table,
+    flipped, cast, gradient, noisy, soft, recoloured, on_a_table, on_a_plain_table,
 )  # fmt: skip

@@ -33,7 +33,8 @@ class Signals:
     paper on a table may be taken for an item. unexplained: share of the frame beside the item that the backdrop does
     not explain. shadowy: share of the item that a shadow could be. soft: share of the outline where the odds turn
     slowly, as they do along shadows. cut_off: whether it touches the frame. surrounded: whether there is table or room
-    around the paper.
+    around the paper. ragged: by how much the outline is longer than a smooth one, as along fibres and where texture
+    was cut out. patch: side of the largest patch that could be either, against the item's.
     """
 
     unsure: float
@@ -48,17 +49,20 @@ class Signals:
     soft: float
     cut_off: float
     surrounded: float
+    ragged: float
+    patch: float
 
 
 _WEIGHTS = Signals(
-    unsure=11.3, differing=2.3, faint=0.3, alike=3.0, thin=1.8, small=1.1, large=3.8, unexplained=0, shadowy=0,
-    soft=7.7, cut_off=3.0, surrounded=0.5,
+    unsure=12.4, differing=0, faint=0, alike=0.2, thin=8.3, small=3.1, large=6.7, unexplained=0, shadowy=0, soft=5.4,
+    cut_off=1.0, surrounded=0, ragged=1.2, patch=4.0,
 )  # fmt: skip
-_BIAS = -1.4
+_BIAS = -2.3
 """Logistic regression of IoU under 0.97 on the signals (training/calibrate.py), and more doubt than it gave: a bad
 cutout that nobody looks at costs more than a look at a good one."""
 DOUBTFUL = 0.5
 """Below this confidence a person looks first."""
+_CROSS = np.array([[0, 1, 0], [1, 1, 1], [0, 1, 0]], np.uint8)
 _FACTS = ("several-parts", "empty-unused")
 """What is worth knowing of a good cutout, too."""
 
@@ -90,6 +94,8 @@ def signals_of(sight: Sight, region: Region, edge: Edge) -> Signals:
         soft=_soft(region),
         cut_off=float(bool(_sides(region))),
         surrounded=float(sight.sheet is not None),
+        ragged=_ragged(region),
+        patch=_patch(region),
     )
 
 
@@ -113,6 +119,8 @@ def reasons_of(sight: Sight, region: Region, signals: Signals) -> list[Flag]:
         (signals.large > 0, "large", "fills much of the photo: look whether it is the item, not paper on a table"),
         (signals.thin > 0.35, "fine-parts", "thin parts and openings: look whether all are kept and open"),
         (signals.shadowy > 0.25, "shadow-like", f"{signals.shadowy:.0%} of the item could be dark shadow"),
+        (signals.ragged > 0.25, "ragged", "ragged outline: look whether pattern was cut out, or shadow kept in fibres"),
+        (signals.patch > 0.17, "open-patch", f"a patch of {signals.patch**2:.0%} of it could be either"),
         _parts(region),
         (signals.surrounded > 0, "surrounded", "table or room around the paper was left out"),
         (signals.unexplained > 0.35, "unsure-backdrop", f"{signals.unexplained:.0%} around it is no plain backdrop"),
@@ -166,6 +174,23 @@ def _faint(edge: Edge) -> float:
     x = np.clip(columns * w // item.shape[1], 0, w - 1)
     contrast: Float = np.log((edge.own[y, x] + FLOOR) / (edge.behind[y, x] + FLOOR))
     return float((np.abs(contrast).max(1) < 5 * max(edge.noise, 0.008)).mean()) if rows.size else 1.0
+
+
+def _ragged(region: Region) -> float:
+    """Length of the outline against that of the same item with its outline smoothed, less one."""
+    item = region.item.astype(np.float32)
+    smooth = cv2.GaussianBlur(item, (0, 0), 3 * _finer_by(region)) > 0.5
+    lengths = [float((m & (cv2.erode(m.astype(np.uint8), _CROSS) == 0)).sum()) for m in (region.item, smooth)]
+    return float(np.clip(lengths[0] / max(lengths[1], 1) - 1, 0, 1))
+
+
+def _patch(region: Region) -> float:
+    """Side of the largest patch, thicker than a rim, in which the odds are next to even, against the item's side."""
+    thick = 2 * round(1.5 * _finer_by(region)) + 1
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (thick, thick))
+    even = cv2.morphologyEx((np.abs(region.odds) < 1.5).astype(np.uint8), cv2.MORPH_OPEN, disc)
+    largest = cv2.connectedComponentsWithStats(even)[2][1:, cv2.CC_STAT_AREA].max(initial=0)
+    return float(np.sqrt(min(1.0, largest / region.item.sum())))
 
 
 def _soft(region: Region) -> float:
