@@ -55,11 +55,12 @@ class Signals:
 
 _WEIGHTS = Signals(
     unsure=12.4, differing=0, faint=0, alike=0.2, thin=8.3, small=3.1, large=6.7, unexplained=0, shadowy=0, soft=5.4,
-    cut_off=1.0, surrounded=0, ragged=1.2, patch=4.0,
+    cut_off=3.0, surrounded=0, ragged=1.2, patch=4.0,
 )  # fmt: skip
 _BIAS = -2.3
 """Logistic regression of IoU under 0.97 on the signals (training/calibrate.py), and more doubt than it gave: a bad
-cutout that nobody looks at costs more than a look at a good one."""
+cutout that nobody looks at costs more than a look at a good one. An item that the frame cuts off is rare there, and is
+shown in any case."""
 DOUBTFUL = 0.5
 """Below this confidence a person looks first."""
 _CROSS = np.array([[0, 1, 0], [1, 1, 1], [0, 1, 0]], np.uint8)
