@@ -49,6 +49,7 @@ def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> No
     expect(page.locator("#zero-line")).to_contain_text("1 without product")
 
     page.get_by_role("link", name="Match").click()
+    page.wait_for_url("**/match")  # with its scripts: on a busy machine typing is faster than they are
     code = page.get_by_label("Product code of DSC_7.JPG")
     code.fill("by-6004")
     code.press("Tab")
