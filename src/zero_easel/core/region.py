@@ -47,10 +47,11 @@ def decide(sight: Sight, frame: tuple[int, int], marks: list[Mark]) -> Region:
     marks = [mark for mark in marks if not mark.kind.startswith("exact")]
     window = _around(sight.window, marks, frame)
     linear, _ = sight.seen(window)
-    if window not in sight.settled:
+    odds = sight.settled.get(window)
+    if odds is None:
+        odds = _settled(sight, window)
         sight.settled.clear()  # marks beyond the window have made it larger
-        sight.settled[window] = _settled(sight, window)
-    odds = sight.settled[window]
+        sight.settled[window] = odds
     if marks:
         odds = corrected(odds, linear, marks, Region(window, odds, odds > 0, frame).box)
     return Region(window, odds, _without_specks(odds), frame)

@@ -96,9 +96,11 @@ def _from_afar(linear: Float, backdrop: Backdrop) -> _Look:
 
 def _look_at_paper(linear: Float) -> _Look | None:
     """What stands on paper that does not fill the frame; None if there is no such paper with something on it."""
-    for paper in find_papers(linear):
-        paper = paper.trimmed(_from_afar(paper.alone(linear), paper.backdrop).odds)
-        look = _from_afar(paper.alone(linear), paper.backdrop)
+    for found in find_papers(linear):
+        look = _from_afar(found.alone(linear), found.backdrop)
+        paper = found.trimmed(look.odds)
+        if (paper.sheet != found.sheet).any():
+            look = _from_afar(paper.alone(linear), paper.backdrop)
         if paper.carries(look.odds):
             odds = np.where(paper.sheet, look.odds, -BEYOND).astype(np.float32)
             return look._replace(odds=odds, sheet=paper.sheet)
