@@ -23,7 +23,8 @@ def pages(page: Page, address: str) -> dict[str, str]:
     doubtful = page.locator(".look .stand-link").first.get_attribute("href") or ""
     return {
         "shoots": "/", "bring-in": f"{shelf}/bring-in", "match": f"{shelf}/match", "clear": f"{shelf}/clear",
-        "touch-up": doubtful, "place": f"{shelf}/place", "deliver": f"{shelf}/deliver",
+        "touch-up": doubtful, "place": f"{shelf}/place", "names": f"{shelf}/names", "deliver": f"{shelf}/deliver",
+        "large": f"{shelf}/bring-in", "product": "/products/BY-4105",
         "finished": f"{finished}/deliver", "compare": picture, "products": "/products", "standard": "/standards",
         "runs": "/runs",
     }  # fmt: skip
@@ -46,6 +47,10 @@ def main() -> None:
         for name in args.names or views:
             page.goto(args.address + views[name])
             page.wait_for_timeout(1500 if name == "touch-up" else 700)
+            if name == "large":
+                for key in ("ArrowDown", "ArrowDown", "ArrowDown", "l"):
+                    page.keyboard.press(key)
+                page.wait_for_timeout(500)
             page.screenshot(path=args.out / f"{name}.png")
         browser.close()
 

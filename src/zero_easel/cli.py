@@ -10,17 +10,22 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
-from zero_easel.core.catalog import Problem, Product, Shot, TableError, read_catalog, read_shotlist
+from zero_easel.core.catalog import Product, Shot, read_catalog, read_shotlist
 from zero_easel.core.encode import CUTOUT_MARK, encode_cutout
 from zero_easel.core.naming import collisions
+from zero_easel.core.patterns import PatternError
 from zero_easel.core.photo import PhotoError, read_photo
-from zero_easel.core.standard import Standard, StandardError, read_standard, write_standard
+from zero_easel.core.plan import Namer, Subject
+from zero_easel.core.standard import Standard, StandardError, changed, read_standard, write_standard
+from zero_easel.core.tables import BYTE_LIMIT as TABLE_LIMIT
+from zero_easel.core.tables import Problem, TableError, too_large
 from zero_easel.files import write_atomically
 from zero_easel.pipeline import clear, empty_frame
-from zero_easel.runs.folder import LEFT_OUT, FolderError, execute, prepare
-from zero_easel.runs.manifest import Row
+from zero_easel.runs import rename as renaming
+from zero_easel.runs.folder import LEFT_OUT, FolderError, execute, list_photos, match_photos, prepare
+from zero_easel.runs.manifest import NAME, Row
 from zero_easel.runs.processes import map_processes, reason_of
-from zero_easel.settings import available_cores
+from zero_easel.settings import Settings, available_cores
 
 app = typer.Typer(
     add_completion=False,
@@ -46,8 +51,8 @@ class UsageError(Exception):
 def run(
     photos: Annotated[Path, typer.Argument(metavar="PHOTOS", help="Folder of photos. It is only read.")],
     out: Annotated[Path, typer.Option("--out", help="Folder for the pictures and manifest.csv.")],
-    catalog: Annotated[Path | None, typer.Option(help="Product table, CSV.")] = None,
-    shotlist: Annotated[Path | None, typer.Option(help="CSV of filename, code, view.")] = None,
+    catalog: Annotated[Path | None, typer.Option(help="Product table, CSV or XLSX.")] = None,
+    shotlist: Annotated[Path | None, typer.Option(help="Table of filename, code, view.")] = None,
     standard: Annotated[Path | None, typer.Option(help="YAML, as printed by zero-easel standard.")] = None,
     empty: Empty = None,
     recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
@@ -57,12 +62,19 @@ def run(
     """Make the standard's picture of every photo in a folder."""
     rules = _standard(standard)
     try:
-        work = prepare(photos, out, rules, _products(catalog), _shots(shotlist), empties=empty or [],
-                       recursive=recursive, replace=replace)  # fmt: skip
+        with _progress() as bar:
+            reading = bar.add_task("Looking for code cards", total=None, visible=False)
+            work = prepare(
+                photos, out, rules, _products(catalog), _shots(shotlist), empties=empty or [], recursive=recursive,
+                replace=replace, jobs=jobs,
+                on_read=lambda done, count: bar.update(reading, completed=done, total=count, visible=True),
+            )  # fmt: skip
     except FolderError as error:
         raise UsageError(str(error)) from error
     if work.absent:
         _err.print(f"The shot list names {_some(work.absent)}, not found among the photos.")
+    for doubt in work.doubts:
+        _err.print(f"To make sure of: {doubt}.")
     with _progress() as bar:
         task = bar.add_task("Pictures", total=len(work.photos))
 
@@ -77,10 +89,93 @@ def run(
             raise UsageError(f"{out} cannot be written: {error.strerror or error}.") from error
     left_out = [row.original for row in rows if row.status == LEFT_OUT]
     if left_out:
-        _err.print(f"Left out, not on the shot list or showing the empty backdrop: {_some(left_out)}.")
+        _err.print(f"Left out, each with its reason in {out / NAME}: {_some(left_out)}.")
     failed = sum(row.status == "failed" for row in rows)
     print(f"{len(work.photos) - failed} pictures in {out}" + (f", {failed} photos failed" if failed else ""))
     raise typer.Exit(1 if failed else 0)
+
+
+@app.command("bring-in")
+def bring_in(
+    paths: Annotated[list[Path], typer.Argument(metavar="PATH...", help="Photos, tables, ZIP archives, or folders.")],
+    shoot: Annotated[str, typer.Option(help="Name of the shoot; made if there is none.")],
+    recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
+    data: Data = None,
+    jobs: Jobs = _CORES,
+) -> None:
+    """Bring photos and tables into the application's library; it may be running meanwhile."""
+    from zero_easel.runs.intake import bring_all_in, list_incoming
+
+    missing = [path for path in paths if not path.exists()]
+    if missing:
+        raise UsageError(f"{missing[0]} does not exist.")
+    files = list_incoming(paths, recursive)
+    if not files:
+        deeper = "" if recursive else " Add --recursive to look in its folders."
+        raise UsageError(f"{paths[0]} holds nothing to bring in.{deeper}")
+    counts = {True: 0, False: 0}
+    with _progress() as bar:
+        task = bar.add_task("Bringing in", total=len(files))
+
+        def note(report: Any) -> None:
+            bar.update(task, advance=1, total=(bar.tasks[0].total or 0) + report.of)
+            if report.kind == "photo":
+                counts[report.ok] += 1
+            if report.said:
+                bar.console.print(report.said)
+
+        try:
+            bring_all_in((data or Settings().data).resolve(), files, shoot, jobs, note)
+        except ValueError as error:
+            raise UsageError(str(error)) from error
+    print(f"{counts[True]} photos brought in" + (f", {counts[False]} with a problem" if counts[False] else ""))
+    raise typer.Exit(1 if counts[False] else 0)
+
+
+@app.command()
+def rename(
+    photos: Annotated[Path | None, typer.Argument(metavar="PHOTOS", help="Folder of photos. It is only read.")] = None,
+    out: Annotated[Path | None, typer.Option("--out", help="Folder or .zip file for the copies.")] = None,
+    catalog: Annotated[Path | None, typer.Option(help="Product table, CSV or XLSX.")] = None,
+    shotlist: Annotated[Path | None, typer.Option(help="Table of filename, code, view.")] = None,
+    pattern: Annotated[str, typer.Option(help="New names, like {code}_{view}.")] = "{code}_{view}",
+    folder: Annotated[str, typer.Option(help="Subfolders, like {category}/{code}.")] = "",
+    count: Annotated[str, typer.Option(help="{n} counts within each product, folder or run.")] = "product",
+    twice: Annotated[str, typer.Option(help="A name wanted twice: refuse, or count the later ones.")] = "refuse",
+    recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
+    dry: Annotated[bool, typer.Option("--show", help="Only show old and new names.")] = False,
+    undo: Annotated[
+        Path | None, typer.Option("--undo", metavar="TABLE", help="Give the files beside it their old names.")
+    ] = None,
+    jobs: Jobs = _CORES,
+) -> None:
+    """Copy photos byte by byte under new names, or undo that."""
+    if undo is not None:
+        try:
+            print(f"{renaming.undo(undo)} files have their old names again.")
+        except renaming.RenameError as error:
+            raise UsageError(str(error)) from error
+        return
+    if photos is None or not (out or dry):
+        raise UsageError("say which folder of photos, and where the copies go with --out.")
+    rules = _changed(deliverable_name=pattern, deliverable_folder=folder, deliverable_count=count,
+                     deliverable_twice=twice)  # fmt: skip
+    sources, doubts = _renamed(photos, out or photos / ".nowhere", rules, catalog, shotlist, recursive, jobs)
+    for doubt in doubts:
+        _err.print(f"To make sure of: {doubt}.")
+    if dry or out is None:
+        for source in sources:
+            print(f"{source.old}\t{source.planned.output}\t{source.planned.note}")
+        return
+    with _progress() as bar:
+        task = bar.add_task("Copies", total=len(sources))
+        try:
+            copied = renaming.copy_under_new_names(sources, out, lambda _: bar.advance(task))
+        except renaming.RenameError as error:
+            raise UsageError(str(error)) from error
+        except OSError as error:
+            raise UsageError(f"{out} cannot be written: {error.strerror or error}.") from error
+    print(f"{len(copied)} copies in {out}, with the table {renaming.NAME}")
 
 
 @app.command()
@@ -189,6 +284,39 @@ def _failed(path: Path, error: Exception) -> dict[str, Any]:
     }
 
 
+def _changed(**values: str) -> Standard:
+    """The built-in standard with some values replaced; part_field stands for part.field."""
+    rules = Standard()
+    for key, value in values.items():
+        try:
+            rules = changed(rules, key.replace("_", ".", 1), value)
+        except StandardError as error:
+            raise UsageError(f"{error}.") from error
+    return rules
+
+
+def _renamed(
+    photos: Path, out: Path, rules: Standard, catalog: Path | None, shotlist: Path | None, recursive: bool, jobs: int
+) -> tuple[list[renaming.Source], list[str]]:
+    """Photos of a folder with their new names, in shooting order, and what to make sure of. Code cards stay out."""
+    if not photos.is_dir():
+        raise UsageError(f"{photos} is not a folder.")
+    products = _products(catalog)
+    matched = match_photos(list_photos(photos, out, recursive), products, _shots(shotlist), jobs)
+    part = [one for one in matched if not one.match.card]
+    columns = sorted({key for product in products for key in product.extra})
+    try:
+        namer = Namer(rules, columns, photos.resolve().name, own_suffix=True)
+        planned = namer.plan([Subject(one.path.name, one.match, one.taken) for one in part],
+                             {product.code: product for product in products})  # fmt: skip
+    except PatternError as error:
+        raise UsageError(f"{error}.") from error
+    doubts = [f"{one.path.name}: {one.match.doubt}" for one in matched if one.match.doubt]
+    sources = [renaming.Source(one.path.relative_to(photos).as_posix(), one.path, plan)
+               for one, plan in zip(part, planned, strict=True)]  # fmt: skip
+    return sources, doubts
+
+
 def _progress(hidden: bool = False) -> Progress:
     """A bar on a terminal, nothing elsewhere; lines printed beside it go to standard error."""
     return Progress(
@@ -225,11 +353,13 @@ def _shots(path: Path | None) -> list[Shot]:
 
 def _table(path: Path, read: Any) -> Any:
     try:
-        entries, problems = read(_bytes(path))
+        table = read(_bytes(path, TABLE_LIMIT))
     except TableError as error:
         raise UsageError(str(error)) from error
-    _report(path, problems)
-    return entries
+    for note in table.notes:
+        _err.print(f"{path.name}: {note}")
+    _report(path, table.problems)
+    return table[0]
 
 
 def _report(path: Path, problems: list[Problem]) -> None:
@@ -237,8 +367,11 @@ def _report(path: Path, problems: list[Problem]) -> None:
         _err.print(f"{path.name}, row {problem.row}: {problem.reason}; the row was left out.")
 
 
-def _bytes(path: Path) -> bytes:
+def _bytes(path: Path, limit: int = 0) -> bytes:
+    """A file's bytes, unless it is over the limit for tables."""
     try:
+        if limit and path.stat().st_size > limit:
+            raise UsageError(too_large(path.name, path.stat().st_size))
         return path.read_bytes()
     except OSError as error:
         raise UsageError(f"{path} cannot be read: {error.strerror or error}.") from error

@@ -23,4 +23,4 @@ class Settings(BaseSettings):
     model_config = SettingsConfigDict(env_prefix="ZERO_EASEL_", frozen=True)
     data: Path = Field(default_factory=_default_data)
     jobs: int = Field(default_factory=available_cores, ge=1, le=256)
-    upload_mb: int = Field(default=500, ge=1)
+    upload_mb: int = Field(default=4000, ge=1)

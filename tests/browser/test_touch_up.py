@@ -1,6 +1,7 @@
 """Correcting a doubtful cutout on the canvas, from the first mark to the delivered picture."""
 
 import io
+import re
 
 import cv2
 import numpy as np
@@ -106,12 +107,15 @@ def check_delivery(page: Page, photo: int) -> None:
     ground.fill("transparent")
     ground.press("Enter")
     expect(ground).to_have_value("transparent")
-    name = page.request.get(f"/photos/{photo}").text().split("<title>")[1].split(" - ")[0].strip()
+    original = re.search(r">([^<>]+\.JPG)</span>, ", page.request.get(f"/photos/{photo}").text())
+    assert original
+    row = re.escape(original[1]) + r'</td><td class="mono">[^<]*</td><td>[^<]*</td><td class="mono">([^<]+)<'
+    name = re.search(row, page.request.get("/shoots/2/names").text())
+    assert name
     page.goto("/shoots/2/deliver")
     page.get_by_role("button", name="Run").click()
     expect(page.locator("#run")).to_have_attribute("data-state", "done", timeout=180_000)
-    code, view = name.split(" ", 1)
-    link = page.locator("a[aria-label]", has=page.locator("img")).and_(page.get_by_label(f"{code}_{view}.png"))
+    link = page.locator("a[aria-label]", has=page.locator("img")).and_(page.get_by_label(name[1]))
     number = link.first.get_attribute("href")
     assert number
     picture = page.request.get(f"/media/picture/{number.rsplit('/', 1)[1]}").body()

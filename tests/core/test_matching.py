@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zero_easel.core.catalog import Product, Shot
-from zero_easel.core.matching import VIEWS, Match, Matcher, number_views
+from zero_easel.core.matching import VIEWS, Match, Matcher, Turn, odd_counts, views_in_turn
 
 PRODUCTS = [Product(code=c) for c in ("BY-2104", "BY-2104-BL", "BY-33", "TÖPF 7")]
 
@@ -52,6 +52,14 @@ def test_two_codes_that_read_alike_are_not_guessed() -> None:
     assert matcher.match("a 1 2.jpg").code == ""
 
 
-def test_views_are_numbered_within_a_product() -> None:
-    matches = [Match("A", "", ""), Match("B", "", ""), Match("A", "top", ""), Match("A", "", ""), Match("", "", "")]
-    assert [m.view for m in number_views(matches)] == ["1", "1", "top", "3", ""]
+def test_views_follow_the_turn_within_a_product() -> None:
+    rows = ["A::kitchen", "B::", "A:top:kitchen", "A::Kitchen", ":::", "B:front:", "A::kitchen"]
+    turns = [Turn(str(at), *row.split(":")[:3]) for at, row in enumerate(rows)]
+    assert views_in_turn(turns, {}) == ["1", "1", "top", "3", "", "front", "4"]
+    views = views_in_turn(turns, {"": ["front"], "kitchen": ["front", "back", "side"]})
+    assert views == ["front", "1", "top", "side", "", "front", "4"]
+
+
+def test_products_with_another_number_of_photos_stand_out() -> None:
+    assert odd_counts(["A", "A", "B", "B", "C", "", "D", "D"]) == {"C": 1}
+    assert odd_counts(["A", "A", "B"]) == {} and odd_counts([]) == {}

@@ -8,17 +8,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zero_easel.core.naming import (
-    PatternError,
+    Replacement,
     base_name,
-    check_pattern,
     collisions,
+    counted_apart,
+    folder_name,
+    folder_named,
+    named,
     natural_key,
-    needs_product,
+    one_file,
     portable,
-    render_name,
 )
+from zero_easel.core.patterns import Pattern, PatternError
 
-FIELDS = {"code": "BY-1", "view": "front", "n": 3, "original": "IMG_7", "name": "Cup", "category": "x", "ean": "1"}
+NOTHING = Replacement("", "", False)
 
 
 @given(st.text(max_size=300))
@@ -35,6 +38,7 @@ def test_a_portable_name_is_one_part_of_a_path_everywhere(text: str) -> None:
 def test_an_uploaded_name_never_holds_a_folder(text: str) -> None:
     name = base_name(text)
     assert name and "/" not in name and "\\" not in name and name not in (".", "..")
+    assert ".." not in PurePosixPath(folder_name(text)).parts and not PurePosixPath(folder_name(text)).is_absolute()
 
 
 @pytest.mark.parametrize("name", ["../../etc/passwd", "..\\..\\boot.ini", "C:\\x\\photo.jpg", "/photo.jpg"])
@@ -42,42 +46,77 @@ def test_paths_in_uploads_are_cut_to_their_last_part(name: str) -> None:
     assert base_name(name) in ("passwd", "boot.ini", "photo.jpg")
 
 
+def test_folders_of_uploads_are_kept_within() -> None:
+    assert folder_name("Day 1/RAW/a.jpg") == "Day 1/RAW"
+    assert folder_name("../../x/./a.jpg") == "x" and folder_name("C:\\x\\a.jpg") == "x" and folder_name("a.jpg") == ""
+
+
 @pytest.mark.parametrize("name", ["CON", "nul.txt", "Com1"])
 def test_reserved_device_names_are_changed(name: str) -> None:
     assert portable(name) == f"_{name}"
 
 
-def test_patterns_are_filled() -> None:
-    assert render_name("{code}_{view}", FIELDS) == "BY-1_front"
-    assert render_name("{original}-{n:03}", FIELDS) == "IMG_7-003"
-    assert render_name("{code}_{view}_{n}", FIELDS | {"view": ""}) == "BY-1_3"
-    assert render_name("{code}", FIELDS | {"code": "a/b"}) == "a-b"
-
-
 @pytest.mark.parametrize(
-    ("pattern", "said"),
+    ("value", "name", "kind", "said"),
     [
-        ("{cod}", "did you mean {code}"),
-        ("{code", "not closed"),
-        ("{code!r}", "takes no format"),
-        ("{view:>9}", "takes no format"),
-        ("{n:x}", "is not a width"),
-        ("{code.__class__}", "there is no"),
-        ("  ", "empty"),
+        ("a/b: c", "a-b- c", "characters", "/ : cannot stand"),
+        ("zero\u200bwidth", "zerowidth", "characters", "unseen"),
+        ("nul", "_nul", "reserved", "Windows keeps nul"),
+        ("x" * 200, "x" * 180, "long", "200 bytes"),
+        ("", "_", "empty", "{name}"),
+        ("fine", "fine", "", ""),
     ],
 )
-def test_a_bad_pattern_is_explained(pattern: str, said: str) -> None:
-    with pytest.raises(PatternError, match=re.escape(said)):
-        check_pattern(pattern)
+def test_what_a_name_took_is_told(value: str, name: str, kind: str, said: str) -> None:
+    made = named(Pattern("{name}"), {"name": value}, NOTHING)
+    assert made.name == name
+    assert [p.kind for p in made.problems][:1] == ([kind] if kind else [])
+    assert not kind or said in made.problems[0].text
 
 
-def test_which_patterns_need_a_product() -> None:
-    assert needs_product("{code}_{view}") and not needs_product("{original}_{n}")
+def test_an_empty_field_leaves_no_double_separator() -> None:
+    made = named(Pattern("{code}_{view}_{n}"), {"code": "A", "view": "", "n": 3}, NOTHING)
+    assert made.name == "A_3" and made.problems[0].text == "nothing to put in for {view}"
+
+
+def test_folders_are_divided_by_the_pattern_alone() -> None:
+    made = folder_named(Pattern("{category}/{code}/{view}"), {"category": "pots/pans", "code": "A.", "view": ""})
+    assert made.name == "pots-pans/A" and [p.kind for p in made.problems] == ["characters", "empty"]
+
+
+def test_find_and_replace() -> None:
+    assert Replacement("_", "-", False)("a_b_c") == "a-b-c"
+    assert Replacement(r"(\w+)-(\d+)", r"\2-\1", True)("BY-2104 x") == "2104-BY x"
+    with pytest.raises(PatternError, match="not a regular expression"):
+        Replacement("(", "", True)
+    with pytest.raises(PatternError, match="not a replacement"):
+        Replacement("a", r"\3", True)("a")
+
+
+def test_an_expression_that_never_ends_is_stopped() -> None:
+    with pytest.raises(PatternError, match="takes too long"):
+        Replacement(r"(.*?,){24}x", "", True)("a," * 100)
 
 
 def test_collisions_ignore_case_and_composition() -> None:
     found = collisions([("1.jpg", "Größe.jpg"), ("2.jpg", "gro\u0308\u00dfe.JPG"), ("3.jpg", "other.jpg")])
     assert [sources for _, sources in found] == [["1.jpg", "2.jpg"]]
+
+
+@given(
+    st.lists(
+        st.sampled_from(["a.jpg", "A.jpg", "a-2.jpg", "b/a.jpg", "ö.jpg", "o\u0308.jpg", "plain", "a-2-2.jpg"]),
+        max_size=40,
+    )
+)
+def test_counting_apart_makes_every_name_one_of_its_own(paths: list[str]) -> None:
+    apart = counted_apart(paths)
+    assert len({one_file(path) for path in apart}) == len(paths)
+    assert counted_apart(apart) == apart
+    first = {}
+    for path, made in zip(paths, apart, strict=True):
+        first.setdefault(one_file(path), (path, made))
+    assert all(path == made for path, made in first.values())
 
 
 @given(st.lists(st.integers(0, 10**6), min_size=1, max_size=30))

@@ -120,3 +120,23 @@ def test_thumbnails_are_contained_and_never_enlarged() -> None:
     assert thumbnail(photo, 320).shape == (320, 240, 3)
     tiny = read_photo(AWKWARD / "tiny.jpg")
     assert thumbnail(tiny, 320).shape == tiny.pixels.shape
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "said", "off"),
+    [
+        ("HEIF", "a.heic", "HEIC", 3),
+        ("AVIF", "a.avif", "AVIF", 3),
+        ("JPEG2000", "a.jp2", "JPEG 2000", 0),
+        ("GIF", "a.gif", "GIF", 9),
+    ],
+)
+def test_newer_and_older_formats_are_read_and_half_a_file_is_told(kind: str, name: str, said: str, off: float) -> None:
+    pixels = read_photo(PHOTOS / "BRYD0111.JPG").pixels[::4, ::4]
+    kept = io.BytesIO()
+    Image.fromarray(pixels).save(kept, kind)
+    photo = decode_photo(kept.getvalue(), name)
+    assert photo.facts.format == said and photo.pixels.shape == pixels.shape
+    assert np.abs(photo.pixels.astype(int) - pixels).mean() <= off
+    with pytest.raises(PhotoError, match=name):
+        decode_photo(kept.getvalue()[: len(kept.getvalue()) // 3], name)

@@ -13,6 +13,7 @@ from zero_easel.core.standard import (
     changed,
     read_standard,
     write_standard,
+    write_views,
 )
 
 standards = st.builds(
@@ -51,7 +52,9 @@ def test_what_a_file_leaves_out_is_built_in() -> None:
         ("item: {line: 2}", "inside the margin"),
         ("item: {line: 90, margin: 20}", "no room"),
         ("item: {place: left}", "'line' or 'centre'"),
-        ("deliverable: {name: '{cod}'}", "did you mean {code}"),
+        ("deliverable: {name: '{code'}", "not closed"),
+        ("deliverable: {folder: 'a/{n}'}", "cannot stand in a folder"),
+        ("deliverable: {find: '(', find_as: regex}", "not a regular expression"),
         ("canvas: [", "line 1"),
         ("just words", "holds no rules"),
     ],
@@ -70,3 +73,11 @@ def test_one_value_at_a_time_as_typed() -> None:
     for field, value in (("item.share", "0"), ("item.nothing", "1"), ("canvas", "1"), ("", "")):
         with pytest.raises(StandardError):
             changed(standard, field, value)
+
+
+def test_views_in_turn_are_written_and_read_back() -> None:
+    standard = changed(Standard(), "views", "front,back ; Kitchen: front, top view")
+    assert standard.views == {"": ("front", "back"), "kitchen": ("front", "top view")}
+    assert write_views(standard.views) == "front, back; kitchen: front, top view"
+    assert read_standard(write_standard(standard)) == standard
+    assert changed(standard, "views", "").views == {}

@@ -59,15 +59,15 @@ def test_a_second_import_updates_by_code(database: Database) -> None:
 def test_a_used_standard_is_not_changed_but_followed_by_the_next(database: Database) -> None:
     with database.session() as session:
         row = ensure_standard(session)
-        set_rule(row, "canvas.width", "900")
+        set_rule(session, row, "canvas.width", "900")
         assert row.version == 1
         row.frozen = True
-        set_rule(row, "canvas.width", "900")
+        set_rule(session, row, "canvas.width", "900")
         assert row.version == 1
-        set_rule(row, "canvas.width", "901")
+        set_rule(session, row, "canvas.width", "901")
         assert (row.version, row.frozen) == (2, False)
         with pytest.raises(StandardError):
-            set_rule(row, "canvas.width", "0")
+            set_rule(session, row, "canvas.width", "0")
         assert rules_of(row).canvas.width == 901
 
 

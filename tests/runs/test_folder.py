@@ -166,3 +166,22 @@ def test_cutout_writes_over_its_own_files_only(tmp_path: Path) -> None:
     refused = zero_easel("cutout", PHOTOS / "BRYD0111.JPG", "--out", out)
     assert refused.returncode == 2 and "no cutout made here" in refused.stderr
     assert Image.open(out / "BRYD0111.png").size == (20, 20)
+
+
+def test_code_cards_name_what_follows_and_a_missing_one_is_told(tmp_path: Path) -> None:
+    photos, out = tmp_path / "photos", tmp_path / "out"
+    photos.mkdir()
+    for name in ("BRYD0104.JPG", "BRYD0105.JPG", "BRYD0106.JPG", "BRYD0111.JPG"):
+        shutil.copy(PHOTOS / name, photos)
+    rules = tmp_path / "small.yaml"
+    rules.write_text("canvas: {width: 200, height: 200}\ndeliverable: {folder: '{category}', name: '{code}_{n}'}\n")
+    done = zero_easel("run", photos, "--out", out, "--catalog", CATALOG, "--standard", rules)
+    assert done.returncode == 0, done.stderr
+    rows = {row["original"]: row for row in manifest(out)}
+    assert [rows[f"BRYD01{n}.JPG"]["output"] for n in ("05", "06", "11")] == [
+        f"kitchen/BY-2104-BL_{n}.jpg" for n in (1, 2, 3)
+    ]
+    assert (out / "kitchen/BY-2104-BL_3.jpg").is_file()
+    assert rows["BRYD0104.JPG"]["status"] == "left out" and "code card: BY-2104-BL" in rows["BRYD0104.JPG"]["message"]
+    assert "To make sure of: BRYD0111.JPG: file BRYD0107 and 3 more are missing before it" in done.stderr
+    assert "perhaps a code card" in rows["BRYD0111.JPG"]["message"] and not rows["BRYD0105.JPG"]["message"]

@@ -10,9 +10,11 @@ import pytest
 from sqlalchemy.orm import Session
 from support import AWKWARD, PHOTOS
 
+from zero_easel.core.reading import Reading
 from zero_easel.library.database import Database
 from zero_easel.library.models import PictureRow, Run, Shoot, now
-from zero_easel.library.shoots import assign, bring_in, create_shoot, import_shotlist, photos_of
+from zero_easel.library.repairs import assign, import_shotlist, leave_out
+from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
 from zero_easel.library.vault import Vault
 from zero_easel.runs.service import (
     RunError,
@@ -48,6 +50,8 @@ def shoot(session: Session, vault: Vault) -> Shoot:
     shoot = create_shoot(session, "Shelf")
     for name in ("BRYD0105.JPG", "BRYD0111.JPG", "BRYD0112.JPG"):
         bring_in(session, vault, shoot, (PHOTOS / name).read_bytes(), name)
+    for photo in photos_of(session, shoot.id):
+        store_reading(session, photo.digest, Reading((), False, 1.0))
     return shoot
 
 
@@ -62,7 +66,7 @@ def make(vault: Vault, picture: PictureRow, data: bytes = b"picture") -> None:
 def test_a_run_accounts_for_every_photo(session: Session, vault: Vault, shoot: Shoot) -> None:
     bring_in(session, vault, shoot, (AWKWARD / "truncated.jpg").read_bytes(), "broken.jpg")
     next(p for p in photos_of(session, shoot.id) if p.name == "BRYD0105.JPG").left_out = True
-    import_shotlist(session, shoot.id, b"filename,code,view\nBRYD0105.JPG,A,front\nBRYD0111.JPG,B,\n", "s.csv")
+    import_shotlist(session, shoot, b"filename,code,view\nBRYD0105.JPG,A,front\nBRYD0111.JPG,B,\n", "s.csv")
     run = start_run(session, shoot)
     rows = {p.original: p for p in pictures_of(session, run.id)}
     assert {name: p.state for name, p in rows.items()} == {
@@ -71,7 +75,7 @@ def test_a_run_accounts_for_every_photo(session: Session, vault: Vault, shoot: S
     assert rows["BRYD0105.JPG"].message == "left out by hand"
     assert rows["BRYD0112.JPG"].message == "not on the shot list"
     assert "broken.jpg ends too early" in rows["broken.jpg"].message
-    assert rows["BRYD0111.JPG"].output == "B_1.jpg"
+    assert rows["BRYD0111.JPG"].output == "B_front.jpg"
     at = progress_of(session, run)
     assert (at.total, at.done, at.failed, at.remaining, at.left_out) == (2, 0, 1, 1, 2)
 
@@ -85,12 +89,10 @@ def test_the_standard_of_a_run_is_frozen(session: Session, shoot: Shoot) -> None
 
 def test_clashes_and_nothing_to_do_are_refused(session: Session, shoot: Shoot) -> None:
     photos = photos_of(session, shoot.id)
-    for photo in photos[:2]:
-        assign(photo, "A", "front")
+    assign(session, shoot, [photo.id for photo in photos[:2]], "A", "front")
     with pytest.raises(RunError, match=r"A_front\.jpg would come from BRYD0105\.JPG and BRYD0111\.JPG"):
         start_run(session, shoot)
-    for photo in photos:
-        photo.left_out = True
+    leave_out(session, shoot, [photo.id for photo in photos])
     with pytest.raises(RunError, match="No photo"):
         start_run(session, shoot)
     assert session.query(Run).count() == 0
@@ -163,3 +165,11 @@ def test_the_archive_holds_what_is_done_and_a_manifest_of_all(
     assert list(rows[0]) == [
         "original", "code", "view", "output", "width", "height", "bytes", "sha256", "status", "message",
     ]  # fmt: skip
+
+
+def test_a_run_waits_until_cards_are_known(session: Session, vault: Vault, shoot: Shoot) -> None:
+    bring_in(session, vault, shoot, (PHOTOS / "BRYD0114.JPG").read_bytes(), "BRYD0114.JPG")
+    with pytest.raises(RunError, match="still being read for code cards"):
+        start_run(session, shoot)
+    assign(session, shoot, [photos_of(session, shoot.id)[-1].id], "A", "front")
+    assert start_run(session, shoot)

@@ -1,7 +1,8 @@
 """Any supported camera file -> upright sRGB pixels and the facts about the file.
 
-Decoding is libvips' and LibRaw's. Only the decoders for photographs are left switched on: libvips can also read
-drawings, documents and scientific data, none of which should be reachable from an upload.
+Decoding is libvips' and LibRaw's, and Pillow's for what this build of libvips lacks (HEIC, JPEG 2000). Only the
+decoders for photographs are left switched on: libvips can also read drawings, documents and scientific data, none of
+which should be reachable from an upload.
 """
 
 import hashlib
@@ -11,9 +12,11 @@ from datetime import datetime
 from pathlib import Path, PurePath
 
 import numpy as np
+import pillow_heif
 import pyvips
 import rawpy
 from numpy.typing import NDArray
+from PIL import Image, ImageCms
 
 from zero_easel.core.colour import Encoded
 
@@ -23,25 +26,26 @@ BYTE_LIMIT = 500_000_000
 """Bytes in the largest file that is read."""
 
 RAW_SUFFIXES = frozenset({".dng", ".cr2", ".cr3", ".nef", ".nrw", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw"})
-PHOTO_SUFFIXES = frozenset({".jpg", ".jpeg", ".jpe", ".png", ".tif", ".tiff", ".webp"}) | RAW_SUFFIXES
-PICTURE_SUFFIXES = PHOTO_SUFFIXES | {
-    ".avif",
-    ".bmp",
-    ".eps",
-    ".gif",
-    ".heic",
-    ".heif",
-    ".jp2",
-    ".jxl",
-    ".psd",
-    ".svg",
-    ".tga",
+PHOTO_SUFFIXES = RAW_SUFFIXES | {
+    *(".jpg", ".jpeg", ".jpe", ".png", ".tif", ".tiff", ".webp"),
+    *(".avif", ".heic", ".heif", ".hif", ".jp2", ".j2k", ".jpx", ".gif"),
 }
+PICTURE_SUFFIXES = PHOTO_SUFFIXES | {".bmp", ".eps", ".jxl", ".psd", ".svg", ".tga"}
 """Files that a person takes for pictures: what cannot be read among them is named, never passed over in silence."""
-_FORMATS = {"jpegload": "JPEG", "pngload": "PNG", "tiffload": "TIFF", "webpload": "WebP"}
+_FORMATS = {
+    "jpegload": "JPEG",
+    "pngload": "PNG",
+    "tiffload": "TIFF",
+    "webpload": "WebP",
+    "heifload": "AVIF",
+    "gifload": "GIF",
+}
+_JPEG2000 = (b"\x00\x00\x00\x0cjP  \r\n\x87\n", b"\xff\x4f\xff\x51")
 
+pillow_heif.register_heif_opener()
+Image.MAX_IMAGE_PIXELS = None  # dimensions are checked here, with a sentence of our own
 pyvips.operation_block_set("VipsForeignLoad", True)
-for _loader in ("Jpeg", "Png", "Tiff", "Webp"):
+for _loader in ("Jpeg", "Png", "Tiff", "Webp", "Heif", "Nsgif"):
     pyvips.operation_block_set(f"VipsForeignLoad{_loader}", False)
 # Pictures are decoded once each; a cache of operations would only hold on to their memory.
 pyvips.cache_set_max(0)
@@ -56,7 +60,7 @@ class PhotoFacts:
     """What is known of a camera file beside its pixels.
 
     width, height: of the upright picture, px. bits: per channel. orientation: EXIF value 1..8 as stored.
-    profile: name of the colour description that was converted from, or "" for sRGB or none.
+    profile: name of the colour profile that was converted from, or "" for sRGB or none.
     density: pixels per inch as written in the file, 0 if absent. taken: capture time without time zone.
     """
 
@@ -118,7 +122,7 @@ def decode_photo(data: bytes, name: str) -> Photo:
         raise PhotoError(f"{name} is empty (0 bytes).")
     if PurePath(name).suffix.lower() in RAW_SUFFIXES:
         return _decode_raw(data, name)
-    image = _open(data, name)
+    image = _open_by_pillow(data, name) if _is_pillows(data) else _open(data, name)
     _check_dimensions(image.width, image.height, name)
     try:
         pixels, alpha = _to_srgb(image.autorot())
@@ -146,6 +150,42 @@ def _open(data: bytes, name: str) -> pyvips.Image:
         if "not in a known format" in reason or "not a known file format" in reason:
             raise PhotoError(f"{name} is not a picture in a format that can be read here.") from error
         raise PhotoError(_damage(name, reason)) from error
+    return image
+
+
+def _is_pillows(data: bytes) -> bool:
+    """Whether a file is JPEG 2000 (ISO/IEC 15444-1) or an ISO base media file with HEVC pictures (ISO/IEC 23008-12)."""
+    return data.startswith(_JPEG2000) or (data[4:8] == b"ftyp" and b"avif" not in data[8:32])
+
+
+def _open_by_pillow(data: bytes, name: str) -> pyvips.Image:
+    """The picture as one of libvips, with its profile, capture time and density; HEIC comes upright already."""
+    try:
+        with Image.open(io.BytesIO(data), formats=("HEIF", "JPEG2000")) as picture:
+            _check_dimensions(*picture.size, name)
+            # Pillow may also hold grey, grey with alpha, or palettes; 16-bit grey stays deep.
+            deep = picture.mode.startswith("I")
+            mode = picture.mode if deep or picture.mode in ("L", "RGB", "RGBA", "CMYK") else "RGBA"
+            pixels = np.array(picture.convert(mode))
+            profile, taken = picture.info.get("icc_profile"), picture.getexif().get_ifd(0x8769).get(0x9003)
+            dpi, kind = picture.info.get("dpi"), picture.format
+    except (OSError, ValueError, SyntaxError, EOFError, RuntimeError) as error:
+        if isinstance(error, PhotoError):
+            raise
+        raise PhotoError(_damage(name, str(error))) from error
+    if pixels.ndim == 2:
+        pixels = pixels[..., None]
+    image = pyvips.Image.new_from_array(np.ascontiguousarray(pixels.astype(np.uint16) if deep else pixels))
+    known = {1: "grey16" if deep else "b-w", 3: "srgb", 4: "cmyk" if mode == "CMYK" else "srgb"}
+    image = image.copy(interpretation=known[pixels.shape[2]])
+    if dpi and dpi[0]:
+        image = image.copy(xres=float(dpi[0]) / 25.4, yres=float(dpi[0]) / 25.4)
+        image.set_type(pyvips.GValue.gstr_type, "resolution-unit", "in")
+    image.set_type(pyvips.GValue.gstr_type, "vips-loader", "HEIC" if kind == "HEIF" else "JPEG 2000")
+    if profile:
+        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile)
+    if taken:
+        image.set_type(pyvips.GValue.gstr_type, _TAKEN, str(taken))
     return image
 
 
@@ -217,7 +257,6 @@ def _decode_raw(data: bytes, name: str) -> Photo:
 def _facts(image: pyvips.Image, data: bytes, pixels: Encoded) -> PhotoFacts:
     height, width = pixels.shape[:2]
     loader = str(image.get("vips-loader")).removesuffix("_buffer")
-    tagged = bool(image.get_typeof("icc-profile-data"))
     return PhotoFacts(
         digest=digest_of(data),
         bytes=len(data),
@@ -226,17 +265,31 @@ def _facts(image: pyvips.Image, data: bytes, pixels: Encoded) -> PhotoFacts:
         height=height,
         bits=16 if pixels.dtype == np.uint16 else 8,
         orientation=int(image.get("orientation")) if image.get_typeof("orientation") else 1,
-        profile="CMYK" if image.interpretation == "cmyk" else ("embedded" if tagged else ""),
+        profile=_profile_name(image),
         density=round(image.xres * 25.4, 2) if image.get_typeof("resolution-unit") else 0.0,
         taken=_taken(image),
     )
 
 
+def _profile_name(image: pyvips.Image) -> str:
+    """What the embedded profile calls itself, "CMYK" for ink without any, or "" for sRGB or none."""
+    if not image.get_typeof("icc-profile-data"):
+        return "CMYK" if image.interpretation == "cmyk" else ""
+    try:
+        profile = ImageCms.ImageCmsProfile(io.BytesIO(image.get("icc-profile-data")))
+        name = " ".join(ImageCms.getProfileDescription(profile).split())[:60]
+    except (OSError, ImageCms.PyCMSError):
+        name = ""
+    return "" if name.lower().startswith("srgb") else name or "embedded"
+
+
+_TAKEN = "exif-ifd2-DateTimeOriginal"
+
+
 def _taken(image: pyvips.Image) -> datetime | None:
-    field = "exif-ifd2-DateTimeOriginal"
-    if not image.get_typeof(field):
+    if not image.get_typeof(_TAKEN):
         return None
     try:
-        return datetime.strptime(str(image.get(field))[:19], "%Y:%m:%d %H:%M:%S")
+        return datetime.strptime(str(image.get(_TAKEN))[:19], "%Y:%m:%d %H:%M:%S")
     except ValueError:
         return None

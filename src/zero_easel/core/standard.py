@@ -1,12 +1,14 @@
 """The standard: the rules that every finished picture follows, as a model, as YAML, and as plain sentences' values."""
 
-from typing import Literal, Self
+from collections.abc import Mapping, Sequence
+from typing import Any, Literal, Self
 
 import yaml
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from zero_easel.core.colour import parse_hex
-from zero_easel.core.naming import PatternError, check_pattern
+from zero_easel.core.naming import Replacement
+from zero_easel.core.patterns import Pattern, PatternError
 
 TRANSPARENT = "transparent"
 SUFFIXES = {"jpeg": ".jpg", "png": ".png", "webp": ".webp"}
@@ -14,6 +16,31 @@ SUFFIXES = {"jpeg": ".jpg", "png": ".png", "webp": ".webp"}
 
 class StandardError(ValueError):
     """A standard that cannot be used. The message says which value and why, in plain words."""
+
+
+def read_views(text: str) -> dict[str, list[str]]:
+    """View words as a person writes them: "front, back; kitchen: front, top" -> {"": [...], "kitchen": [...]}."""
+    rows: dict[str, list[str]] = {}
+    for part in text.split(";"):
+        category, colon, words = part.rpartition(":")
+        names = [" ".join(word.split()) for word in words.split(",") if word.strip()]
+        if names or colon:
+            rows[" ".join(category.split()).casefold()] = names
+    return rows
+
+
+def write_views(views: Mapping[str, Sequence[str]]) -> str:
+    """View words as read_views reads them."""
+    return "; ".join(f"{category}: {', '.join(words)}" if category else ", ".join(words) for category, words in
+                     sorted(views.items()))  # fmt: skip
+
+
+def _told(check: Any) -> None:
+    """Run a check of names; what it complains of becomes a complaint about the standard."""
+    try:
+        check()
+    except PatternError as error:
+        raise ValueError(str(error)) from error
 
 
 class _Part(BaseModel):
@@ -53,20 +80,37 @@ class Item(_Part):
 
 
 class Deliverable(_Part):
-    """format and quality (1..100, for JPEG and WebP) of the files; name: the file name pattern, without suffix."""
+    """format and quality (1..100, for JPEG and WebP) of the files, and their names.
+
+    name: the file name pattern, without suffix. folder: pattern of subfolders, "" for none. count: within what {n}
+    counts, from `start` on. find, put: replaced on finished names, as plain text or as a regular expression (find_as).
+    twice: what becomes of a name that is wanted twice: "refuse" stops the run, "count" adds a counter to later ones.
+    """
 
     format: Literal["jpeg", "png", "webp"] = "jpeg"
     quality: int = Field(default=90, ge=1, le=100)
     name: str = Field(default="{code}_{view}", min_length=1, max_length=200)
+    folder: str = Field(default="", max_length=200)
+    count: Literal["product", "folder", "run"] = "product"
+    start: int = Field(default=1, ge=0, le=999_999)
+    find: str = Field(default="", max_length=200)
+    put: str = Field(default="", max_length=200)
+    find_as: Literal["text", "regex"] = "text"
+    twice: Literal["refuse", "count"] = "refuse"
 
-    @field_validator("name")
+    @field_validator("name", "folder")
     @classmethod
     def _good_pattern(cls, value: str) -> str:
-        try:
-            check_pattern(value)
-        except PatternError as error:
-            raise ValueError(str(error)) from error
+        if value:
+            _told(lambda: Pattern(value))
         return value
+
+    @model_validator(mode="after")
+    def _good_names(self) -> Self:
+        _told(lambda: Replacement(self.find, self.put, self.find_as == "regex"))
+        if self.folder and "n" in Pattern(self.folder).fields:
+            raise ValueError("{n} counts pictures and cannot stand in a folder's name")
+        return self
 
     @property
     def suffix(self) -> str:
@@ -75,12 +119,19 @@ class Deliverable(_Part):
 
 
 class Standard(_Part):
-    """A shop's rules for its pictures."""
+    """A shop's rules for its pictures. views: by category (lower case, "" for all others), what the first, second, ...
+    photo of a product shows where nothing else says so."""
 
     name: str = Field(default="Shop pictures", min_length=1, max_length=120)
     canvas: Canvas = Canvas()
     item: Item = Item()
     deliverable: Deliverable = Deliverable()
+    views: dict[str, tuple[str, ...]] = {"": ("front",)}
+
+    @field_validator("views", mode="before")
+    @classmethod
+    def _views(cls, value: Any) -> Any:
+        return read_views(value) if isinstance(value, str) else value
 
     @model_validator(mode="after")
     def _possible(self) -> Self:
@@ -107,7 +158,7 @@ def changed(standard: Standard, field: str, value: str) -> Standard:
     target = data
     for step in path:
         target = target.get(step, {}) if isinstance(target, dict) else {}
-    if not isinstance(target, dict) or last not in target or isinstance(target[last], dict):
+    if not isinstance(target, dict) or last not in target or (isinstance(target[last], dict) and field != "views"):
         raise StandardError(f"there is no rule named {field}")
     target[last] = _typed(value, target[last])
     return _validated(data)
@@ -157,7 +208,17 @@ item:
 deliverable:
   format: {d.format}           # jpeg, png or webp
   quality: {d.quality}            # 1 to 100, for jpeg and webp
-  name: {q(d.name)}  # {{code}} {{view}} {{n}} {{original}} {{name}} {{category}} {{ean}}; {{n:03}} pads with zeros
+  name: {q(d.name)}  # docs/formats.md lists the fields, as {{code}} {{view}}; {{n:03}} pads with zeros
+  folder: {q(d.folder)}           # subfolders, like "{{category}}/{{code}}"; empty for none
+  count: {d.count}         # {{n}} counts within a product, a folder, or the run
+  start: {d.start}               # the first {{n}}
+  find: {q(d.find)}             # replaced in finished names
+  put: {q(d.put)}              # by this
+  find_as: {d.find_as}          # text or regex
+  twice: {d.twice}          # a name wanted twice: refuse stops the run, count adds a counter to the later ones
+
+# What the first, second, ... photo of a product shows; "front; kitchen: front, top" rules a category by itself.
+views: {q(write_views(standard.views))}
 """
 
 

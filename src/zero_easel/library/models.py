@@ -27,8 +27,16 @@ class StandardRow(Base):
     updated: Mapped[datetime] = mapped_column(default=now)
 
 
+class Remembered(Base):
+    """Something the application keeps in mind under a name, as JSON: how a catalog's columns were mapped."""
+
+    __tablename__ = "remembered"
+    key: Mapped[str] = mapped_column(String(60), primary_key=True)
+    value: Mapped[Any] = mapped_column(JSON)
+
+
 class ProductRow(Base):
-    """One row of the catalog, sizes in mm."""
+    """One row of the catalog, sizes in mm. extra: its free columns."""
 
     __tablename__ = "product"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -40,10 +48,12 @@ class ProductRow(Base):
     height_mm: Mapped[float | None]
     depth_mm: Mapped[float | None]
     colour: Mapped[str] = mapped_column(default="")
+    extra: Mapped[dict[str, str]] = mapped_column(JSON, default=dict)
 
 
 class Original(Base):
-    """Facts of a file in the vault. error: why it gives no picture, or ""."""
+    """Facts of a file in the vault. error: why it gives no picture, or "". read: whether codes, card_like and blur are
+    known (core.reading.Reading)."""
 
     __tablename__ = "original"
     digest: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -57,6 +67,10 @@ class Original(Base):
     density: Mapped[float] = mapped_column(default=0.0)
     taken: Mapped[datetime | None]
     error: Mapped[str] = mapped_column(default="")
+    read: Mapped[bool] = mapped_column(default=False, index=True)
+    codes: Mapped[list[str]] = mapped_column(JSON, default=list)
+    card_like: Mapped[bool] = mapped_column(default=False)
+    blur: Mapped[float | None]
 
 
 class CutoutRow(Base):
@@ -75,7 +89,7 @@ class CutoutRow(Base):
 
 
 class Shoot(Base):
-    """A batch of photos that belong together."""
+    """A batch of photos that belong together. stale: something came in since its photos were matched."""
 
     __tablename__ = "shoot"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -83,6 +97,7 @@ class Shoot(Base):
     created: Mapped[datetime] = mapped_column(default=now)
     standard_id: Mapped[int] = mapped_column(ForeignKey("standard.id"))
     standard: Mapped[StandardRow] = relationship()
+    stale: Mapped[bool] = mapped_column(default=False)
 
 
 class ShotRow(Base):
@@ -100,8 +115,11 @@ class ShotRow(Base):
 class Photo(Base):
     """A photo of a shoot. clearing: waiting, done, failed, or "" for a file that gives no picture.
 
-    why: how code and view came about. by_hand: a person said so, nothing automatic changes it. left_out: stays out
-    of runs; listed: False if the shoot has a shot list that does not name it. accepted: a person has seen the cutout.
+    folder: where it lay among what was brought in. turn: the view by its turn within the product, where it has none of
+    its own. why: how code and view came about. doubt: why a person should make
+    sure of it. by_hand: a person said so, nothing automatic changes it. card: a code card, never a picture; not_card: a
+    person said that it is none. left_out: stays out of runs; listed: False if the shoot has a shot list that does not
+    name it. accepted: a person has seen the cutout.
     empty: shows the bare backdrop and helps to clear the others. marks: all gestures that corrected the cutout, as JSON
     of core.marks.Mark; the first marks_at of them are in force, the rest were undone.
     """
@@ -112,10 +130,15 @@ class Photo(Base):
     shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id", ondelete="CASCADE"))
     digest: Mapped[str] = mapped_column(ForeignKey("original.digest"), index=True)
     name: Mapped[str]
+    folder: Mapped[str] = mapped_column(default="")
     added: Mapped[datetime] = mapped_column(default=now)
     code: Mapped[str] = mapped_column(default="", index=True)
     view: Mapped[str] = mapped_column(default="")
+    turn: Mapped[str] = mapped_column(default="")
     why: Mapped[str] = mapped_column(default="")
+    doubt: Mapped[str] = mapped_column(default="")
+    card: Mapped[bool] = mapped_column(default=False)
+    not_card: Mapped[bool] = mapped_column(default=False)
     by_hand: Mapped[bool] = mapped_column(default=False)
     listed: Mapped[bool] = mapped_column(default=True)
     left_out: Mapped[bool] = mapped_column(default=False)
@@ -127,7 +150,32 @@ class Photo(Base):
     marks: Mapped[list[Any]] = mapped_column(JSON, default=list)
     marks_at: Mapped[int] = mapped_column(default=0)
     original: Mapped[Original] = relationship(lazy="joined")
+
+    @property
+    def error(self) -> str:
+        """Why the file gives no picture, or ""."""
+        return self.original.error
+
+    @property
+    def shown_view(self) -> str:
+        """Which side it shows, as far as is known."""
+        return self.view or self.turn
+
     cutout: Mapped[CutoutRow | None] = relationship(lazy="joined")
+
+
+class Change(Base):
+    """One step of matching a shoot, to be taken back: before and after hold what photos (by id) and the shot list were
+    set to. said: what was done, in words. undone: it was taken back and may be done again."""
+
+    __tablename__ = "change"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id", ondelete="CASCADE"), index=True)
+    said: Mapped[str]
+    before: Mapped[dict[str, Any]] = mapped_column(JSON)
+    after: Mapped[dict[str, Any]] = mapped_column(JSON)
+    undone: Mapped[bool] = mapped_column(default=False)
+    made: Mapped[datetime] = mapped_column(default=now)
 
 
 class Run(Base):

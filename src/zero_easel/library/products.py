@@ -1,60 +1,142 @@
 """The catalog in the library."""
 
-from typing import NamedTuple
+from collections.abc import Collection, Iterator, Mapping
+from typing import Any, NamedTuple
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, insert, or_, select, update
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog import Problem, Product, read_catalog
-from zero_easel.library.models import ProductRow
+from zero_easel.core.catalog import Catalog, Coded, Column, Product, columns_of, read_catalog
+from zero_easel.core.tables import Problem, read_table
+from zero_easel.library.models import ProductRow, Remembered
+
+_MAPPING, _COLUMNS = "catalog mapping", "catalog columns"
+_AT_ONCE = 500
+
+
+class Difference(NamedTuple):
+    """A product that a table would change: field -> (as it is, as it would be)."""
+
+    code: str
+    fields: dict[str, tuple[str, str]]
 
 
 class Imported(NamedTuple):
-    """What a table brought: new products, changed ones, and rows that were left out."""
+    """What a table brings: new products, changed ones, rows that are left out, and notes on the table."""
 
     added: int
     changed: int
     problems: list[Problem]
+    new: list[Product]
+    differences: list[Difference]
+    notes: list[str]
 
 
-def import_catalog(session: Session, data: bytes, name: str) -> Imported:
-    """Add or update products by code from a CSV table. Raises TableError if it cannot be used at all."""
-    catalog = read_catalog(data, name)
-    known = {row.code.casefold(): row for row in session.scalars(select(ProductRow))}
-    added = changed = 0
-    for product in catalog.products:
-        row = known.get(product.code.casefold())
-        if row is None:
-            session.add(ProductRow(**product.model_dump()))
-            added += 1
-        elif _product(row) != product:
-            for key, value in product.model_dump().items():
-                setattr(row, key, value)
-            changed += 1
+def mapping_of(session: Session) -> dict[str, str]:
+    """Columns as they were last mapped by hand: heading -> field."""
+    row = session.get(Remembered, _MAPPING)
+    return dict(row.value) if row else {}
+
+
+def columns_in(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> list[Column]:
+    """What the columns of a product table hold, by what is remembered and said anew. Raises TableError."""
+    return columns_of(read_table(data, name), {**mapping_of(session), **(mapping or {})})
+
+
+def compare_catalog(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> Imported:
+    """What importing a product table would do; nothing is changed. Raises TableError if it cannot be used at all."""
+    catalog = read_catalog(data, name, {**mapping_of(session), **(mapping or {})})
+    return _compared(session, catalog)[0]
+
+
+def import_catalog(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> Imported:
+    """Add or update products by code from a table, and remember how its columns were mapped; what the table has no
+    column for stays as it is. Raises TableError."""
+    catalog = read_catalog(data, name, {**mapping_of(session), **(mapping or {})})
+    imported, changed = _compared(session, catalog)
+    if imported.new:
+        session.execute(insert(ProductRow), [product.model_dump() for product in imported.new])
+    if changed:
+        ids = {code.casefold(): row_id for row_id, code in session.execute(select(ProductRow.id, ProductRow.code))}
+        rows = [{"id": ids[product.code.casefold()], **product.model_dump()} for product in changed]
+        session.execute(update(ProductRow), rows)
     session.flush()
-    return Imported(added, changed, catalog.problems)
+    session.expire_all()
+    if mapping:
+        _remember(session, _MAPPING, {**mapping_of(session), **mapping})
+    columns = {key for product in catalog.products for key in product.extra}
+    if columns - set(free_columns(session)):
+        _remember(session, _COLUMNS, sorted(columns | set(free_columns(session))))
+    return imported
+
+
+def _compared(session: Session, catalog: Catalog) -> tuple[Imported, list[Product]]:
+    """What a table brings, and the changed products as they would be."""
+    known = {p.code.casefold(): p for p in all_products(session)}
+    new, changed, differences = [], [], []
+    for product in catalog.products:
+        before = known.get(product.code.casefold())
+        if before is None:
+            new.append(product)
+            continue
+        told = {field: getattr(product, field) for field in catalog.fields}
+        after = before.model_copy(update={**told, "extra": {**before.extra, **product.extra}})
+        fields = _differences(before, after)
+        if fields:
+            changed.append(after)
+            differences.append(Difference(product.code, fields))
+    notes = list(catalog.notes)
+    return Imported(len(new), len(changed), catalog.problems, new, differences, notes), changed
+
+
+def free_columns(session: Session) -> list[str]:
+    """Free columns of the catalog, as placeholders are called."""
+    row = session.get(Remembered, _COLUMNS)
+    return list(row.value) if row else []
 
 
 def all_products(session: Session) -> list[Product]:
     """The whole catalog in the order of codes."""
-    return [_product(row) for row in session.scalars(select(ProductRow).order_by(ProductRow.code))]
+    return [_product(row) for row in session.execute(select(*_COLUMNS_READ).order_by(ProductRow.code))]
+
+
+def codes_for_matching(session: Session) -> list[Coded]:
+    """The whole catalog as far as photos are matched with it."""
+    return [
+        Coded._make(row) for row in session.execute(select(ProductRow.code, ProductRow.ean).order_by(ProductRow.code))
+    ]
+
+
+def products_by_code(session: Session, codes: Collection[str]) -> dict[str, Product]:
+    """Some products of the catalog; codes that it does not have are left out."""
+    return {product.code: product for part in _parts(sorted(codes)) for product in _with(session, part)}
 
 
 def find_products(session: Session, text: str, limit: int = 200) -> list[Product]:
-    """Products whose code, name or EAN contains the text, in any letter case; those starting with it come first."""
-    words = text.strip()
-    query = select(ProductRow).order_by(ProductRow.code).limit(limit)
+    """Products whose code, name or EAN contains every word of the text, in any letter case; those whose code starts
+    with it come first."""
+    words = text.split()
+    query = select(*_COLUMNS_READ).order_by(ProductRow.code).limit(limit)
     if words:
-        like = f"%{_escaped(words)}%"
         columns = (ProductRow.code, ProductRow.name, ProductRow.ean)
-        starts = ProductRow.code.ilike(f"{_escaped(words)}%", escape="\\")
-        query = (
-            select(ProductRow)
-            .where(or_(*(c.ilike(like, escape="\\") for c in columns)))
-            .order_by(starts.desc(), ProductRow.code)
-            .limit(limit)
-        )
-    return [_product(row) for row in session.scalars(query)]
+        for word in words:
+            like = f"%{_escaped(word)}%"
+            query = query.where(or_(*(c.ilike(like, escape="\\") for c in columns)))
+        starts = ProductRow.code.ilike(f"{_escaped(text.strip())}%", escape="\\")
+        query = query.order_by(None).order_by(starts.desc(), ProductRow.code)
+    return [_product(row) for row in session.execute(query)]
+
+
+def count_products(session: Session) -> int:
+    """How many products the catalog has."""
+    return session.scalar(select(func.count()).select_from(ProductRow)) or 0
+
+
+def products_unseen(session: Session, seen: Collection[str], limit: int) -> tuple[list[Product], int]:
+    """The first products of the catalog without a photo among `seen` codes, and how many there are."""
+    codes = list(session.scalars(select(ProductRow.code).order_by(ProductRow.code)))
+    missing = [code for code in codes if code not in seen]
+    return list(products_by_code(session, missing[:limit]).values()), len(missing)
 
 
 def find_code(session: Session, code: str) -> str | None:
@@ -62,8 +144,49 @@ def find_code(session: Session, code: str) -> str | None:
     return session.scalar(select(ProductRow.code).where(func.lower(ProductRow.code) == code.strip().lower()))
 
 
-def _product(row: ProductRow) -> Product:
-    return Product(**{field: getattr(row, field) for field in Product.model_fields})
+def find_by_ean(session: Session, text: str) -> str | None:
+    """The code of the product whose whole EAN was typed or scanned, None if there is none."""
+    return session.scalar(select(ProductRow.code).where(ProductRow.ean == text.strip(), ProductRow.ean != ""))
+
+
+_FIELDS = tuple(Product.model_fields)
+_COLUMNS_READ = tuple(getattr(ProductRow, field) for field in _FIELDS)
+
+
+def _product(row: Any) -> Product:
+    return Product.model_construct(**dict(zip(_FIELDS, row, strict=True)))
+
+
+def _with(session: Session, codes: list[str]) -> list[Product]:
+    return [_product(row) for row in session.execute(select(*_COLUMNS_READ).where(ProductRow.code.in_(codes)))]
+
+
+def _parts(codes: list[str]) -> Iterator[list[str]]:
+    for start in range(0, len(codes), _AT_ONCE):
+        yield codes[start : start + _AT_ONCE]
+
+
+def _differences(before: Product, after: Product) -> dict[str, tuple[str, str]]:
+    """Fields in which two products differ, as text; code's spelling counts, free columns each by itself."""
+    if before == after:
+        return {}
+    one = {**before.extra, **before.model_dump(exclude={"extra"})}
+    other = {**after.extra, **after.model_dump(exclude={"extra"})}
+    return {key: (_text(one.get(key)), _text(other.get(key))) for key in {**one, **other}
+            if _text(one.get(key)) != _text(other.get(key))}  # fmt: skip
+
+
+def _text(value: object) -> str:
+    return "" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def _remember(session: Session, key: str, value: Any) -> None:
+    row = session.get(Remembered, key)
+    if row is None:
+        session.add(Remembered(key=key, value=value))
+    else:
+        row.value = value
+    session.flush()
 
 
 def _escaped(text: str) -> str:

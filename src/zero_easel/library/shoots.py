@@ -1,23 +1,26 @@
-"""Shoots and their photos: bringing in, matching, leaving out, accepting."""
+"""Shoots and their photos: making, bringing in, deleting, and what their clearing depends on."""
 
+import shutil
+from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import asdict, dataclass
+from typing import Any
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog import Problem, Shot, read_shotlist
+from zero_easel.core.cards import Snap
 from zero_easel.core.encode import encode_jpeg, encode_webp
-from zero_easel.core.matching import Match, Matcher
-from zero_easel.core.naming import base_name, natural_key, shows_backdrop
+from zero_easel.core.matching import in_shooting_order
+from zero_easel.core.naming import base_name, folder_name, shows_backdrop
 from zero_easel.core.photo import Photo as DecodedPhoto
 from zero_easel.core.photo import PhotoError, decode_photo, digest_of, read_photo, thumbnail
-from zero_easel.core.plan import Clash, Planned, find_clashes, plan_outputs
+from zero_easel.core.reading import Reading
+from zero_easel.core.shooting import Frame
 from zero_easel.files import write_atomically
-from zero_easel.library.models import Original, Photo, Shoot, ShotRow
-from zero_easel.library.products import all_products
-from zero_easel.library.standards import ensure_standard, rules_of
+from zero_easel.library.models import Change, Original, Photo, PictureRow, Run, Shoot, ShotRow
+from zero_easel.library.standards import ensure_standard
 from zero_easel.library.touchups import marks_in_force
 from zero_easel.library.vault import Vault, cutout_key
 
@@ -47,9 +50,10 @@ def create_shoot(session: Session, name: str) -> Shoot:
 
 
 def photos_of(session: Session, shoot_id: int) -> list[Photo]:
-    """All photos of a shoot in the natural order of their names."""
-    photos = session.scalars(select(Photo).where(Photo.shoot_id == shoot_id)).unique().all()
-    return sorted(photos, key=lambda p: (natural_key(p.name), p.id))
+    """All photos of a shoot in shooting order."""
+    query = select(Photo).where(Photo.shoot_id == shoot_id).order_by(Photo.id)
+    photos = session.scalars(query).unique().all()
+    return [photos[at] for at in in_shooting_order([Snap(Frame(p.name, p.original.taken)) for p in photos])]
 
 
 def examine(vault: Vault, data: bytes, name: str) -> dict[str, object]:
@@ -66,72 +70,97 @@ def examine(vault: Vault, data: bytes, name: str) -> dict[str, object]:
     return {**asdict(photo.facts), "error": ""}
 
 
-def bring_in(session: Session, vault: Vault, shoot: Shoot, data: bytes, name: str) -> BroughtIn:
-    """Add one file to a shoot. The same file under the same name is not added twice."""
-    name = base_name(name)
-    digest = digest_of(data)
+def bring_in(
+    session: Session, vault: Vault, shoot: Shoot, data: bytes, name: str, facts: dict[str, object] | None = None
+) -> BroughtIn:
+    """Add one file to a shoot. name may hold folders; the same file under the same name is not added twice.
+
+    facts: what examine() gave, if it was asked already. What the photo shows is found when the shoot is matched next.
+    """
+    folder, name = folder_name(name), base_name(name)
+    digest = str(facts["digest"]) if facts else digest_of(data)
     same = (
         session.scalars(select(Photo).where(Photo.shoot_id == shoot.id, Photo.digest == digest).order_by(Photo.id))
         .unique()
         .all()
     )
     for photo in same:
-        if photo.name == name:
+        if photo.name == name and photo.folder == folder:
             return BroughtIn(photo.id, name, photo.problem, "is here already")
     original = session.get(Original, digest)
     problem = ""
     if original is None or original.error:
-        facts = examine(vault, data, name)
+        facts = facts or examine(vault, data, name)
         problem = str(facts["error"])
         # Two files of one content may be coming in at once: the second finds the first one's row.
-        session.execute(insert(Original).values(facts).on_conflict_do_nothing())
+        session.execute(insert(Original).values({"read": bool(problem), **facts}).on_conflict_do_nothing())
         original = session.get_one(Original, digest)
-    photo = Photo(shoot_id=shoot.id, digest=digest, name=name, original=original)
+    photo = Photo(shoot_id=shoot.id, digest=digest, name=name, folder=folder, original=original)
     photo.clearing = "" if original.error else "waiting"
     photo.empty = shows_backdrop(name) and not original.error
     photo.problem = problem
     session.add(photo)
+    shoot.stale = True
     session.flush()
-    _apply(photo, _matcher(session, shoot.id).match(name))
     if photo.empty:
         requeue(session, shoot.id)
     note = f"is the same picture as {same[0].name}" if same else ""
     return BroughtIn(photo.id, name, problem, note)
 
 
-def rematch(session: Session, shoot_id: int) -> None:
-    """Match all photos again that were not assigned by hand, after a new catalog or shot list."""
-    matcher = _matcher(session, shoot_id)
-    for photo in photos_of(session, shoot_id):
-        if not photo.by_hand:
-            _apply(photo, matcher.match(photo.name))
+def store_reading(session: Session, digest: str, reading: Reading) -> list[int]:
+    """Keep what was read off an original; returns the shoots in which no photo waits to be read any more."""
+    values = {"read": True, "codes": list(reading.codes), "card_like": reading.card_like, "blur": reading.blur}
+    session.execute(update(Original).where(Original.digest == digest).values(values))
+    concerned = set(session.scalars(select(Photo.shoot_id).where(Photo.digest == digest)))
+    session.execute(update(Shoot).where(Shoot.id.in_(concerned)).values(stale=True))
+    session.expire_all()
+    return sorted(concerned - waiting_to_be_read(session, concerned))
 
 
-def import_shotlist(session: Session, shoot_id: int, data: bytes, name: str) -> tuple[int, list[Problem]]:
-    """Replace a shoot's shot list and match again; returns rows taken and rows left out. Raises TableError."""
-    shots, problems = read_shotlist(data, name)
-    session.execute(delete(ShotRow).where(ShotRow.shoot_id == shoot_id))
-    session.add_all(ShotRow(shoot_id=shoot_id, filename=s.filename, code=s.code, view=s.view) for s in shots)
+def waiting_to_be_read(session: Session, shoot_ids: Collection[int]) -> set[int]:
+    """Those of some shoots in which codes may still be found on photos."""
+    unread = select(Photo.shoot_id).join(Original).where(~Original.read, Original.error == "")
+    return set(session.scalars(unread.where(Photo.shoot_id.in_(shoot_ids)).distinct()))
+
+
+@dataclass(frozen=True)
+class Contents:
+    """What deleting a shoot concerns."""
+
+    photos: int
+    runs: int
+    pictures: int
+
+
+def contents_of(session: Session, shoot_id: int) -> Contents:
+    """Counts of what belongs to a shoot."""
+
+    def count(query: Any) -> int:
+        return session.scalar(select(func.count()).select_from(query.subquery())) or 0
+
+    runs = select(Run.id).where(Run.shoot_id == shoot_id)
+    made = select(PictureRow.id).where(PictureRow.run_id.in_(runs), PictureRow.state == "done")
+    return Contents(count(select(Photo.id).where(Photo.shoot_id == shoot_id)), count(runs), count(made))
+
+
+def delete_shoot(session: Session, vault: Vault, shoot: Shoot) -> None:
+    """Delete a shoot with its matches, marks, runs and finished pictures. Originals stay in the vault.
+
+    Raises ValueError if a run over it is under way.
+    """
+    runs = session.scalars(select(Run).where(Run.shoot_id == shoot.id)).all()
+    if any(run.state == "running" for run in runs):
+        raise ValueError("A run over this shoot is under way; stop it first.")
+    ids = [run.id for run in runs]
+    session.execute(delete(PictureRow).where(PictureRow.run_id.in_(ids)))
+    session.execute(delete(Run).where(Run.id.in_(ids)))
+    for table in (Change, ShotRow, Photo):
+        session.execute(delete(table).where(table.shoot_id == shoot.id))
+    session.delete(shoot)
     session.flush()
-    rematch(session, shoot_id)
-    return len(shots), problems
-
-
-def assign(photo: Photo, code: str, view: str) -> None:
-    """Say by hand what a photo shows; an empty code says that it shows no product of the catalog."""
-    photo.code, photo.view = " ".join(code.split()), " ".join(view.split())
-    photo.by_hand, photo.why, photo.listed = True, "by hand", True
-
-
-def back_to_automatic(session: Session, photo: Photo) -> None:
-    """Undo an assignment by hand."""
-    photo.by_hand = False
-    _apply(photo, _matcher(session, photo.shoot_id).match(photo.name))
-
-
-def takes_part(photo: Photo) -> bool:
-    """Whether a run makes a picture of this photo."""
-    return not photo.left_out and not photo.empty and photo.listed and not photo.original.error
+    for run_id in ids:
+        shutil.rmtree(vault.run(run_id), ignore_errors=True)
 
 
 def empties_of(session: Session, shoot_id: int) -> list[str]:
@@ -151,22 +180,13 @@ def requeue(session: Session, shoot_id: int) -> None:
     """A shoot's photos wait for clearing again if what their cutouts depend on has changed."""
     empties = empties_of(session, shoot_id)
     for photo in photos_of(session, shoot_id):
-        if not photo.original.error and photo.cutout_key != key_of(photo, empties):
+        if not photo.error and not photo.card and photo.cutout_key != key_of(photo, empties):
             photo.clearing, photo.accepted = "waiting", False
 
 
 def key_of(photo: Photo, empties: list[str]) -> str:
     """Name of the cutout that a photo should have; empties: of its shoot."""
     return cutout_key(photo.digest, empties, marks_in_force(photo))
-
-
-def plan_shoot(session: Session, shoot: Shoot) -> tuple[list[tuple[Photo, Planned]], list[Clash]]:
-    """Old name -> new name of all photos that take part, in shooting order, and the clashes among them."""
-    photos = [photo for photo in photos_of(session, shoot.id) if takes_part(photo)]
-    matched = [(photo.name, Match(photo.code, photo.view, photo.why)) for photo in photos]
-    products = {product.code: product for product in all_products(session)}
-    planned = plan_outputs(matched, products, rules_of(shoot.standard).deliverable)
-    return list(zip(photos, planned, strict=True)), find_clashes(planned)
 
 
 def requeue_outdated(session: Session, vault: Vault) -> int:
@@ -179,15 +199,6 @@ def requeue_outdated(session: Session, vault: Vault) -> int:
         chosen = outdated[start : start + 500]
         session.execute(update(Photo).where(Photo.id.in_(chosen)).values(clearing="waiting", accepted=False))
     return len(outdated)
-
-
-def _matcher(session: Session, shoot_id: int) -> Matcher:
-    shots = session.scalars(select(ShotRow).where(ShotRow.shoot_id == shoot_id)).all()
-    return Matcher(all_products(session), [Shot(s.filename, s.code, s.view) for s in shots])
-
-
-def _apply(photo: Photo, match: Match) -> None:
-    photo.code, photo.view, photo.why, photo.listed = match
 
 
 def remake_small(session: Session, vault: Vault, digest: str) -> None:

@@ -3,8 +3,11 @@
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zero_easel.core.standard import Standard, changed
+from zero_easel.core.patterns import PatternError
+from zero_easel.core.plan import Namer
+from zero_easel.core.standard import Standard, StandardError, changed
 from zero_easel.library.models import StandardRow, now
+from zero_easel.library.products import free_columns
 
 
 def ensure_standard(session: Session) -> StandardRow:
@@ -22,13 +25,18 @@ def rules_of(row: StandardRow) -> Standard:
     return Standard.model_validate(row.rules)
 
 
-def set_rule(row: StandardRow, field: str, value: str) -> Standard:
+def set_rule(session: Session, row: StandardRow, field: str, value: str) -> Standard:
     """Change one value, named by its dotted field; opens the next version if a run froze this one.
 
-    Raises StandardError with the reason; nothing is changed then.
+    Raises StandardError with the reason, a name pattern that asks for an unknown column among them; nothing is changed
+    then.
     """
     before = rules_of(row)
     after = changed(before, field, value)
+    try:
+        Namer(after, free_columns(session))
+    except PatternError as error:
+        raise StandardError(str(error)) from error
     if after != before:
         store(row, after)
     return after

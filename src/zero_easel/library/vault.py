@@ -1,6 +1,7 @@
 """Files that the application keeps: originals by content digest, written once and never again; all else derived."""
 
 import hashlib
+import shutil
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -11,16 +12,19 @@ from zero_easel.files import is_partial, write_atomically
 
 
 class Vault:
-    """One folder: originals/, derived/ (may be deleted at any time) and runs/ (one folder of pictures each)."""
+    """One folder: originals/, derived/ (may be deleted at any time), runs/ (one folder of pictures each), and aside/,
+    tables that wait to be looked at."""
 
     def __init__(self, root: Path) -> None:
         self.root = root
         self._originals = root / "originals"
         self._derived = root / "derived"
         self._runs = root / "runs"
+        self._aside = root / "aside"
 
     def prepare(self) -> None:
-        """Make the folders, and sweep away what an interrupted write left behind."""
+        """Make the folders, and sweep away what an interrupted write left behind and tables that nobody looked at."""
+        shutil.rmtree(self._aside, ignore_errors=True)
         for folder in (self._originals, self._derived, self._runs):
             folder.mkdir(parents=True, exist_ok=True)
             for path in folder.rglob(".part-*"):
@@ -35,6 +39,17 @@ class Vault:
             path.parent.mkdir(parents=True, exist_ok=True)
             write_atomically(path, data, mode=0o444)
         return digest
+
+    def lay_aside(self, data: bytes) -> str:
+        """Keep a table until a person has looked at it; returns its digest."""
+        digest = digest_of(data)
+        self._aside.mkdir(parents=True, exist_ok=True)
+        write_atomically(self._aside / digest, data)
+        return digest
+
+    def aside(self, digest: str) -> Path:
+        """Where a table lies that was laid aside."""
+        return self._aside / digest
 
     def original(self, digest: str) -> Path:
         """Where the original of a digest lies."""

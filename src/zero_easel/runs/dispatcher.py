@@ -1,10 +1,12 @@
 """The bench hand: one thread that gives waiting work to processes and writes down what comes back.
 
 All waiting work stands in the database, so there is nothing to lose: a photo waits until its cutout is stored, a
-picture until its file is. Pictures of runs go before clearing, because somebody is waiting for them.
+picture until its file is. Pictures of runs go first, because somebody is waiting for them; photos are read for code
+cards before they are cleared, because a card is not.
 """
 
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
@@ -17,27 +19,36 @@ from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
+from zero_easel.core.reading import Reading
 from zero_easel.core.standard import Standard
 from zero_easel.library.database import Database
-from zero_easel.library.models import CutoutRow, Photo, PictureRow, Run
-from zero_easel.library.shoots import empties_of, key_of
+from zero_easel.library.matches import ensure_matched
+from zero_easel.library.models import CutoutRow, Original, Photo, PictureRow, Run, Shoot
+from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read
 from zero_easel.library.touchups import marks_in_force
 from zero_easel.library.vault import Vault
 from zero_easel.runs.processes import alone, new_pool, reason_of
 from zero_easel.runs.service import finish_if_through, recover
-from zero_easel.runs.work import Cleared, Made, Order, clear_photo, make_picture
+from zero_easel.runs.work import Cleared, Made, Order, clear_photo, make_picture, read_original
 
 log = structlog.get_logger()
 
 
+_PATIENCE = 5
+"""Matching a shoot that still grows waits this many times as long as the last matching took."""
+
+
 @dataclass(frozen=True)
 class _Job:
+    """photo_id: 0 for a photo that is only read, which is done for all that have its digest."""
+
     photo_id: int
     name: str
     function: Callable[..., Any] = field(compare=False)
     arguments: tuple[Any, ...] = field(compare=False)
     picture_id: int | None = None
     run_id: int | None = None
+    digest: str = ""
 
 
 class Dispatcher:
@@ -47,6 +58,7 @@ class Dispatcher:
         self._database, self._vault, self._jobs = database, vault, jobs
         self._wake, self._stopping = threading.Event(), threading.Event()
         self._in_hand: dict[Future[Any], _Job] = {}
+        self._match_after = 0.0
         self._thread: threading.Thread
         self._pool: ProcessPoolExecutor
 
@@ -90,11 +102,26 @@ class Dispatcher:
         room = self._jobs + 1 - len(self._in_hand)
         if room <= 0:
             return
+        self._match()
         with self._database.session() as session:
             jobs = self._next_pictures(session, room)
+            jobs += self._next_readings(session, room - len(jobs))
             jobs += self._next_clearings(session, room - len(jobs), {job.photo_id for job in jobs})
         for job in jobs:
             self._in_hand[self._submit(job)] = job
+
+    def _match(self) -> None:
+        """Match shoots in which something came in, once no photo of theirs waits to be read."""
+        if time.monotonic() < self._match_after:
+            return
+        with self._database.session() as session:
+            stale = session.scalars(select(Shoot).where(Shoot.stale)).all()
+            waiting = waiting_to_be_read(session, [shoot.id for shoot in stale]) if stale else set()
+            started = time.monotonic()
+            for shoot in stale:
+                if shoot.id not in waiting:
+                    ensure_matched(session, shoot)
+            self._match_after = started + _PATIENCE * (time.monotonic() - started)
 
     def _submit(self, job: _Job) -> Future[Any]:
         try:
@@ -122,9 +149,32 @@ class Dispatcher:
             jobs.append(_Job(photo.id, photo.name, make_picture, arguments, picture.id, run.id))
         return jobs
 
+    def _next_readings(self, session: Session, room: int) -> list[_Job]:
+        taken = {job.digest for job in self._in_hand.values()}
+        if room <= 0:
+            return []
+        query = (
+            select(Original.digest, Photo.name)
+            .join(Photo, Photo.digest == Original.digest)
+            .where(~Original.read, Original.error == "")
+            .group_by(Original.digest)
+            .order_by(Photo.id)
+        )
+        rows = session.execute(query.limit(room + len(taken))).all()
+        fresh = [(digest, name) for digest, name in rows if digest not in taken][:room]
+        return [_Job(0, name, read_original, (self._vault.root, digest, name), digest=digest) for digest, name in fresh]
+
     def _next_clearings(self, session: Session, room: int, taken: set[int]) -> list[_Job]:
         taken = taken | {job.photo_id for job in self._in_hand.values()}
-        query = select(Photo).where(Photo.clearing == "waiting", ~Photo.left_out, ~Photo.empty).order_by(Photo.id)
+        # What may yet turn out to be a code card waits until its shoot is matched.
+        query = (
+            select(Photo)
+            .join(Original, Original.digest == Photo.digest)
+            .join(Shoot, Shoot.id == Photo.shoot_id)
+            .where(Photo.clearing == "waiting", ~Photo.left_out, ~Photo.empty)
+            .where(Original.read, ~Original.card_like | ~Shoot.stale)
+            .order_by(Photo.id)
+        )
         jobs: list[_Job] = []
         if room <= 0:
             return jobs
@@ -161,13 +211,15 @@ class Dispatcher:
 
     def _note(self, job: _Job, result: Any) -> None:
         with self._database.session() as session:
+            if job.digest:
+                # What cannot be read shows no card either; why it gives no picture is said when it is cleared.
+                store_reading(session, job.digest, result if isinstance(result, Reading) else Reading((), False, None))
             cleared = result if isinstance(result, Cleared) else getattr(result, "cleared", None)
             if cleared is not None:
                 _store_cutout(session, job.photo_id, cleared)
             if job.picture_id is not None:
                 _store_picture(session, job, result)
-            elif isinstance(result, BaseException):
-                photo = session.get_one(Photo, job.photo_id)
+            elif isinstance(result, BaseException) and (photo := session.get(Photo, job.photo_id)):
                 photo.clearing, photo.problem = "failed", reason_of(result, job.name)
         if job.run_id is not None:
             with self._database.session() as session:

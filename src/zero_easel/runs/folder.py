@@ -2,13 +2,19 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
+from typing import NamedTuple
 
+from zero_easel.core.cards import Snap
 from zero_easel.core.catalog import Product, Shot
-from zero_easel.core.matching import Match, Matcher
+from zero_easel.core.matching import Match, Matcher, in_shooting_order, odd_counts
 from zero_easel.core.naming import natural_key, shows_backdrop
-from zero_easel.core.photo import PICTURE_SUFFIXES, PhotoError
-from zero_easel.core.plan import Planned, find_clashes, plan_outputs
+from zero_easel.core.patterns import PatternError
+from zero_easel.core.photo import PICTURE_SUFFIXES, PhotoError, read_photo
+from zero_easel.core.plan import Namer, Planned, Subject, find_clashes
+from zero_easel.core.reading import Reading, read
+from zero_easel.core.shooting import Frame
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically
 from zero_easel.pipeline import empty_frame, picture_of
@@ -24,14 +30,16 @@ class FolderError(Exception):
 
 @dataclass(frozen=True)
 class FolderRun:
-    """A run that may start. photos and planned go together; left_out are photos that a shot list does not name;
-    empties show the bare backdrop and are used, not finished."""
+    """A run that may start. photos and planned go together; left_out are photos that stay out, each with why;
+    doubts are sentences about products that a person should make sure of; absent are files that only the shot list
+    knows; empties show the bare backdrop and are used, not finished."""
 
     out: Path
     standard: Standard
     photos: list[Path]
     planned: list[Planned]
-    left_out: list[Path]
+    left_out: list[tuple[Path, str]]
+    doubts: list[str]
     absent: list[str]
     empties: list[Path]
 
@@ -60,8 +68,14 @@ def prepare(
     empties: Sequence[Path] = (),
     recursive: bool = False,
     replace: bool = False,
+    jobs: int = 1,
+    on_read: Callable[[int, int], None] | None = None,
 ) -> FolderRun:
-    """Find, match and name everything. Raises FolderError before a single byte is written."""
+    """Find, match and name everything. Raises FolderError before a single byte is written.
+
+    Photos are looked through for code cards, `jobs` at once, if names and shot list leave some without a product;
+    on_read is told how many of how many are done.
+    """
     if not folder.is_dir():
         raise FolderError(f"{folder} is not a folder.")
     if out.resolve() == folder.resolve():
@@ -80,7 +94,8 @@ def prepare(
     if not photos:
         deeper = "" if recursive else " Add --recursive to look in its folders."
         raise FolderError(f"{folder} holds no photos.{deeper}")
-    run = _matched(photos, out, standard, products, shots, bare)
+    matched = match_photos(photos, products, shots, jobs, on_read)
+    run = _planned(matched, out, standard, products, shots, bare, folder)
     clashes = find_clashes(run.planned)
     if clashes:
         named = _with_folders(clashes[0].originals, run, folder)
@@ -98,7 +113,8 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[Row], None]) -> list[Ro
 
     Raises OSError if the output folder cannot be written.
     """
-    run.out.mkdir(parents=True, exist_ok=True)
+    for folder in {(run.out / planned.output).parent for planned in run.planned} | {run.out}:
+        folder.mkdir(parents=True, exist_ok=True)
     rows: dict[int, Row] = {}
     work = (
         (index, (path, run.standard, run.out / run.planned[index].output, run.empties))
@@ -107,29 +123,87 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[Row], None]) -> list[Ro
     for index, result in map_processes(_make, work, jobs):
         rows[index] = _row(run.planned[index], run.photos[index], result)
         on_row(rows[index])
-    left_out = [_left_out(path, "not on the shot list") for path in run.left_out]
+    left_out = [_left_out(path, why) for path, why in run.left_out]
     left_out += [_left_out(path, "shows the empty backdrop") for path in run.empties]
     in_order = [rows[index] for index in sorted(rows)] + left_out
     write_atomically(run.out / NAME, write_manifest(in_order))
     return in_order
 
 
-def _matched(
-    photos: list[Path],
+class Matched(NamedTuple):
+    """A photo and what it shows. taken: None if the photo was not decoded."""
+
+    path: Path
+    match: Match
+    taken: datetime | None
+
+
+def match_photos(
+    photos: Sequence[Path],
+    products: Sequence[Product],
+    shots: Sequence[Shot],
+    jobs: int,
+    on_read: Callable[[int, int], None] | None = None,
+) -> list[Matched]:
+    """What photo files show, in shooting order: by shot list and name, and by code cards where these do not tell."""
+    matcher = Matcher(products, shots)
+    plain = [matcher.match(path.name) for path in photos]
+    seen: dict[int, tuple[Reading, datetime | None] | None] = {}
+    if any(not match.code for match in plain):
+        work = ((index, (path,)) for index, path in enumerate(photos))
+        for index, result in map_processes(_read, work, min(jobs, len(photos))):
+            seen[index] = None if isinstance(result, Exception) else result
+            if on_read is not None:
+                on_read(len(seen), len(photos))
+    snaps = [_snap(path, seen.get(index, (Reading((), False, None), None))) for index, path in enumerate(photos)]
+    matches = matcher.match_all(snaps)
+    order = in_shooting_order(snaps)
+    return [Matched(photos[at], matches[at], snaps[at].frame.taken) for at in order]
+
+
+def _read(path: Path) -> tuple[Reading, datetime | None]:
+    photo = read_photo(path)
+    return read(photo.pixels), photo.facts.taken
+
+
+def _snap(path: Path, seen: tuple[Reading, datetime | None] | None) -> Snap:
+    if seen is None:
+        return Snap(Frame(path.name, None), unreadable=True)
+    reading, taken = seen
+    return Snap(Frame(path.name, taken), reading.codes, reading.card_like)
+
+
+def _planned(
+    matched: list[Matched],
     out: Path,
     standard: Standard,
     products: Sequence[Product],
     shots: Sequence[Shot],
     empties: list[Path],
+    folder: Path,
 ) -> FolderRun:
-    matcher = Matcher(products, shots)
-    matches = {path: matcher.match(path.name) for path in photos}
-    taken = [path for path in photos if matches[path].listed]
-    named: list[tuple[str, Match]] = [(path.name, matches[path]) for path in taken]
-    planned = plan_outputs(named, {p.code: p for p in products}, standard.deliverable)
-    present = {path.name.casefold() for path in (*photos, *empties)}
+    taken = [one for one in matched if one.match.listed and not one.match.card]
+    left_out = [
+        (one.path, one.match.doubt or one.match.why) for one in matched if not one.match.listed or one.match.card
+    ]
+    columns = sorted({key for product in products for key in product.extra})
+    try:
+        namer = Namer(standard, columns, folder.resolve().name)
+        subjects = [Subject(one.path.name, one.match, one.taken) for one in taken]
+        planned = namer.plan(subjects, {p.code: p for p in products})
+    except PatternError as error:
+        raise FolderError(f"The file names cannot be made: {error}.") from error
+    present = {one.path.name.casefold() for one in matched} | {path.name.casefold() for path in empties}
     absent = [shot.filename for shot in shots if shot.filename.casefold() not in present]
-    return FolderRun(out, standard, taken, planned, [p for p in photos if not matches[p].listed], absent, empties)
+    return FolderRun(out, standard, [one.path for one in taken], planned, left_out, _doubts(matched), absent, empties)
+
+
+def _doubts(matched: list[Matched]) -> list[str]:
+    """What a person should make sure of, in sentences."""
+    said = [f"{one.path.name}: {one.match.doubt}" for one in matched if one.match.doubt and not one.match.card]
+    said += [one.match.doubt for one in matched if one.match.doubt and one.match.card]
+    odd = odd_counts(one.match.code for one in matched if not one.match.card)
+    return said + [f"{code} has {n} photo{'' if n == 1 else 's'}, unlike most" for code, n in sorted(odd.items())]
 
 
 def _with_folders(originals: list[str], run: FolderRun, folder: Path) -> list[str]:

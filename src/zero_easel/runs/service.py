@@ -7,9 +7,12 @@ from pathlib import Path
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
+from zero_easel.core.patterns import PatternError
 from zero_easel.core.plan import Planned
-from zero_easel.library.models import Photo, PictureRow, Run, Shoot, now
-from zero_easel.library.shoots import photos_of, plan_shoot
+from zero_easel.library.lines import Line, lines_of
+from zero_easel.library.models import PictureRow, Run, Shoot, now
+from zero_easel.library.names import plan_shoot
+from zero_easel.library.shoots import waiting_to_be_read
 from zero_easel.library.vault import Vault
 from zero_easel.runs.manifest import NAME, Row, write_manifest
 
@@ -56,7 +59,12 @@ def start_run(session: Session, shoot: Shoot) -> Run:
     """
     if session.scalar(select(Run.id).where(Run.shoot_id == shoot.id, Run.state.in_(UNDER_WAY))):
         raise RunError("A run over this shoot is under way.")
-    planned, clashes = plan_shoot(session, shoot)
+    try:
+        planned, clashes = plan_shoot(session, shoot)
+    except PatternError as error:
+        raise RunError(f"The file names cannot be made: {error}.") from error
+    if any(not line.code and not line.read for line, _ in planned) and waiting_to_be_read(session, [shoot.id]):
+        raise RunError("Some photos are still being read for code cards; that takes a moment.")
     if clashes:
         raise RunError(f"{clashes[0]}. Give them different views or change the name pattern.")
     if not planned:
@@ -65,8 +73,8 @@ def start_run(session: Session, shoot: Shoot) -> Run:
     run = Run(shoot_id=shoot.id, standard_version=shoot.standard.version, rules=shoot.standard.rules)
     session.add(run)
     session.flush()
-    plans = {photo.id: plan for photo, plan in planned}
-    session.add_all(_row_for(run.id, photo, plans.get(photo.id)) for photo in photos_of(session, shoot.id))
+    plans = {line.id: plan for line, plan in planned}
+    session.add_all(_row_for(run.id, line, plans.get(line.id)) for line in lines_of(session, shoot.id))
     session.flush()
     return run
 
@@ -151,22 +159,24 @@ def write_archive(session: Session, vault: Vault, run_id: int, target: Path) -> 
         archive.writestr(NAME, manifest_of(session, run_id))
 
 
-def _row_for(run_id: int, photo: Photo, plan: Planned | None) -> PictureRow:
-    row = PictureRow(run_id=run_id, photo_id=photo.id, original=photo.name, code=photo.code, view=photo.view)
+def _row_for(run_id: int, line: Line, plan: Planned | None) -> PictureRow:
+    row = PictureRow(run_id=run_id, photo_id=line.id, original=line.name, code=line.code, view=line.view)
     if plan is not None:
         row.output, row.view, row.note = plan.output, plan.view, plan.note
-    elif photo.original.error:
-        row.state, row.message = "failed", photo.problem or photo.original.error
+    elif line.error:
+        row.state, row.message = "failed", line.problem or line.error
     else:
-        row.state = "left out"
-        row.message = _why_left_out(photo)
+        row.state, row.message = "left out", why_out(line)
     return row
 
 
-def _why_left_out(photo: Photo) -> str:
-    if photo.empty:
+def why_out(line: Line) -> str:
+    """Why a run makes no picture of a photo."""
+    if line.card:
+        return line.why
+    if line.empty:
         return "shows the empty backdrop"
-    return "left out by hand" if photo.left_out else "not on the shot list"
+    return "left out by hand" if line.left_out else "not on the shot list"
 
 
 def _counts(session: Session, run_id: int) -> dict[str, int]:

@@ -9,6 +9,7 @@ from zero_easel.core.encode import encode_webp
 from zero_easel.core.item import CutItem
 from zero_easel.core.marks import Mark
 from zero_easel.core.photo import PhotoError, read_photo
+from zero_easel.core.reading import Reading, read
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically
 from zero_easel.library.vault import Vault
@@ -55,6 +56,14 @@ class Order:
     key: str
     empties: tuple[str, ...]
     marks: tuple[Mark, ...]
+
+
+def read_original(root: Path, digest: str, name: str) -> Reading:
+    """Read barcodes and sharpness off one original. Raises PictureError."""
+    try:
+        return read(read_photo(Vault(root).original(digest), name).pixels)
+    except PhotoError as error:
+        raise PictureError(str(error)) from error
 
 
 def clear_photo(root: Path, order: Order) -> Cleared:

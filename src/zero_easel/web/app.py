@@ -9,7 +9,19 @@ from fastapi.responses import PlainTextResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 
-from zero_easel.web import bring_in, clearing, deliver, matching, media, products, runs, shoots, standards, touchup
+from zero_easel.web import (
+    bring_in,
+    clearing,
+    deliver,
+    matching,
+    media,
+    names,
+    products,
+    runs,
+    shoots,
+    standards,
+    touchup,
+)
 from zero_easel.web.page import is_partial, show
 from zero_easel.web.security import Guard
 from zero_easel.workbench import Workbench
@@ -29,7 +41,7 @@ def create_app(bench: Workbench) -> FastAPI:
     app = FastAPI(title="Zero Easel", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.bench = bench
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
-    for screen in (shoots, bring_in, matching, clearing, touchup, standards, deliver, runs, products, media):
+    for screen in (shoots, bring_in, matching, clearing, touchup, standards, names, deliver, runs, products, media):
         app.include_router(screen.router)
     app.add_exception_handler(HTTPException, _sorry)
     app.add_middleware(Guard, upload_bytes=bench.settings.upload_mb * 1_000_000)

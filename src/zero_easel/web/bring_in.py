@@ -1,88 +1,108 @@
-"""Bring in: photos and tables dropped on a shoot, and the list of what is there."""
+"""Bring in: photos, tables and archives dropped on a shoot, and the list of what is there."""
 
-from typing import Any
+import json
+from collections.abc import Iterator
+from typing import Annotated
+from urllib.parse import urlencode
 
-from fastapi import APIRouter, Request, UploadFile
-from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from fastapi import APIRouter, BackgroundTasks, Depends, Form, Query, Request, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 
-from zero_easel.core.catalog import Problem, TableError, kind_of_table
-from zero_easel.core.naming import base_name
+from zero_easel.library.incoming import take
+from zero_easel.library.lines import lines_of
+from zero_easel.library.listing import SORTS, Ask, listed, looks_soft, softness, wanted_ids
+from zero_easel.library.matches import ensure_matched
 from zero_easel.library.models import Shoot
-from zero_easel.library.products import import_catalog
-from zero_easel.library.shoots import bring_in, import_shotlist, photos_of, rematch, set_empty
-from zero_easel.web.page import Bench, Db, PhotoById, ShootById, found, plural, show, stages
+from zero_easel.library.repairs import leave_out
+from zero_easel.library.shoots import set_empty
+from zero_easel.library.standards import rules_of
+from zero_easel.web.page import Bench, Db, PhotoById, ShootById, found, show, stages_of, templates
 
 router = APIRouter()
-_TABLES = (".csv", ".tsv", ".txt")
+SHOWN = {
+    "": "all", "small": "longer side under", "soft": "not sharp", "unmatched": "no product",
+    "twice": "same picture twice",
+    "ready": "of the standard's size already", "cards": "code cards", "out": "left out", "broken": "unreadable",
+}  # fmt: skip
+templates.env.globals.update(softness=softness, looks_soft=looks_soft, address=lambda **query: urlencode(query))
+
+
+def asked(
+    sort: str = "",
+    down: bool = False,
+    only: str = "",
+    under: Annotated[int, Query(ge=1, le=100_000)] = 1000,
+    page: int = 1,
+) -> Ask:
+    """What is asked for, from the address."""
+    return Ask(sort if sort in SORTS else "", down, only if only in SHOWN else "", under, page)
+
+
+Asked = Annotated[Ask, Depends(asked)]
 
 
 @router.get("/shoots/{shoot_id}/bring-in")
-def bring_in_page(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
+def bring_in_page(request: Request, session: Db, shoot: ShootById, ask: Asked) -> HTMLResponse:
     """The list of photos, with a place to drop more."""
-    photos = photos_of(session, shoot.id)
-    return show(request, "bring_in.html", shoot=shoot, photos=photos, marks=stages(session, shoot), stage="bring-in")
+    ensure_matched(session, shoot)
+    lines = lines_of(session, shoot.id)
+    page = listed(lines, ask, rules_of(shoot.standard).canvas)
+    return show(
+        request, "bring_in.html", shoot=shoot, page=page, ask=ask, shown=SHOWN, total=len(lines),
+        marks=stages_of(session, shoot, lines), stage="bring-in",
+    )  # fmt: skip
 
 
 @router.post("/shoots/{shoot_id}/files")
-def take_files(request: Request, bench: Bench, shoot_id: int, files: list[UploadFile]) -> Response:
-    """Take photos and tables; each is told apart, and a bad one stops nothing.
+def take_files(
+    request: Request, bench: Bench, shoot_id: int, files: list[UploadFile], folder: str = Form("")
+) -> Response:
+    """Take photos, tables and archives; each is told apart, and a bad one stops nothing. folder: where one file lay.
 
-    Answers with JSON, one entry per file, or returns to the list if a plain form sent them.
+    Answers with a line of JSON per file, each as soon as it is in, or returns to the list if a plain form sent them.
     """
-    reports = [_take(bench, shoot_id, base_name(f.filename or ""), f.file.read()) for f in files]
-    bench.dispatcher.wake()
-    if "application/json" in request.headers.get("accept", ""):
-        return JSONResponse(reports)
+    with bench.database.session() as session:
+        found(session.get(Shoot, shoot_id), "shoot")
+
+    def reports() -> Iterator[str]:
+        for file in files:
+            name = f"{folder}/{file.filename or ''}" if folder else file.filename or ""
+            for report in take(bench.database, bench.vault, shoot_id, name, file.file):
+                yield json.dumps(report._asdict(), ensure_ascii=False) + "\n"
+        bench.dispatcher.wake()
+
+    if "application/x-ndjson" in request.headers.get("accept", ""):
+        return StreamingResponse(reports(), media_type="application/x-ndjson")
+    for _ in reports():
+        pass
     return RedirectResponse(f"/shoots/{shoot_id}/bring-in", 303)
 
 
 @router.post("/photos/{photo_id}/leave-out")
-def leave_out(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
+def leave_one_out(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
     """Leave a photo out of runs, or take it back in; the file stays."""
-    photo.left_out = not photo.left_out
-    session.flush()
-    return show(request, "_photo_row.html", photo=photo)
+    leave_out(session, session.get_one(Shoot, photo.shoot_id), [photo.id], not photo.left_out)
+    return _row(request, session, photo.shoot_id, photo.id)
 
 
 @router.post("/photos/{photo_id}/empty")
-def empty_frame(request: Request, session: Db, bench: Bench, photo: PhotoById) -> HTMLResponse:
+def empty_frame(request: Request, session: Db, bench: Bench, photo: PhotoById, after: BackgroundTasks) -> HTMLResponse:
     """Use a photo as the empty frame of its shoot, or take it as a photo of an item again."""
     set_empty(session, photo, not photo.empty)
-    session.commit()
-    bench.dispatcher.wake()
-    return show(request, "_photo_row.html", photo=photo)
+    after.add_task(bench.dispatcher.wake)
+    return _row(request, session, photo.shoot_id, photo.id)
 
 
-def _take(bench: Bench, shoot_id: int, name: str, data: bytes) -> dict[str, Any]:
-    # A session for each file: what came in before a bad one stays.
-    with bench.database.session() as session:
-        shoot = found(session.get(Shoot, shoot_id), "shoot")
-        if name.lower().endswith(_TABLES):
-            return _take_table(session, shoot, name, data)
-        result = bring_in(session, bench.vault, shoot, data, name)
-        said = result.error or (f"{result.name} {result.note}." if result.note else "")
-        return {"name": result.name, "kind": "photo", "ok": not result.error, "said": said}
+@router.post("/shoots/{shoot_id}/leave-out")
+def leave_all_out(session: Db, shoot: ShootById, ask: Asked, out: Annotated[bool, Form()] = True) -> Response:
+    """Leave out all that a filter shows, or take them in again."""
+    ids = wanted_ids(lines_of(session, shoot.id), ask, rules_of(shoot.standard).canvas)
+    if ids:
+        leave_out(session, shoot, ids, out)
+    query = urlencode({"only": ask.show, "under": ask.under})
+    return RedirectResponse(f"/shoots/{shoot.id}/bring-in?{query}", 303)
 
 
-def _take_table(session: Db, shoot: Shoot, name: str, data: bytes) -> dict[str, Any]:
-    try:
-        kind = kind_of_table(data)
-        if kind == "shotlist":
-            count, problems = import_shotlist(session, shoot.id, data, name)
-            said = f"{name}: shot list with {plural(count, 'row')}."
-        elif kind == "catalog":
-            added, changed, problems = import_catalog(session, data, name)
-            rematch(session, shoot.id)
-            said = f"{name}: {plural(added, 'product')} added, {changed} changed."
-        else:
-            raise TableError(f"{name} is neither a catalog nor a shot list: its first row names no code column.")
-    except TableError as error:
-        return {"name": name, "kind": "table", "ok": False, "said": str(error)}
-    return {"name": name, "kind": "table", "ok": not problems, "said": said + told(problems)}
-
-
-def told(problems: list[Problem]) -> str:
-    """The first rows of a table that were left out, in words."""
-    shown = "".join(f" Row {p.row}: {p.reason}." for p in problems[:3])
-    more = f" {len(problems) - 3} more rows were left out." if len(problems) > 3 else ""
-    return shown + more
+def _row(request: Request, session: Db, shoot_id: int, photo_id: int) -> HTMLResponse:
+    line = next(line for line in lines_of(session, shoot_id) if line.id == photo_id)
+    return show(request, "_photo_row.html", photo=line)

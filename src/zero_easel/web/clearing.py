@@ -5,10 +5,12 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from zero_easel.library.lines import doubtful, takes_part
 from zero_easel.library.models import Photo, Shoot
-from zero_easel.library.shoots import photos_of, takes_part
+from zero_easel.library.repairs import leave_out
+from zero_easel.library.shoots import photos_of
 from zero_easel.library.standards import rules_of
-from zero_easel.web.page import Db, PhotoById, ShootById, doubtful, show, stages
+from zero_easel.web.page import Db, PhotoById, ShootById, show, stages
 
 router = APIRouter()
 _SHELF_HEIGHT = 150
@@ -37,8 +39,7 @@ def accept(request: Request, session: Db, photo: PhotoById) -> Response:
 @router.post("/photos/{photo_id}/leave-out-doubtful")
 def leave_out_doubtful(request: Request, session: Db, photo: PhotoById) -> Response:
     """Leave a photo whose cutout is no good out of runs."""
-    photo.left_out = True
-    session.flush()
+    leave_out(session, session.get_one(Shoot, photo.shoot_id), [photo.id])
     return _after(request, session, photo)
 
 

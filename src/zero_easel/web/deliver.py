@@ -3,11 +3,15 @@
 from fastapi import APIRouter, BackgroundTasks, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from zero_easel.core.patterns import PatternError
+from zero_easel.core.plan import Clash, Planned
+from zero_easel.library.lines import Line, doubtful, lines_of
+from zero_easel.library.matches import troubles_of
 from zero_easel.library.models import Shoot
-from zero_easel.library.shoots import photos_of, plan_shoot
+from zero_easel.library.names import plan_shoot
 from zero_easel.library.standards import rules_of
 from zero_easel.runs.service import RunError, latest_run, pictures_of, progress_of, start_run
-from zero_easel.web.page import Bench, Db, ShootById, doubtful, show, stages
+from zero_easel.web.page import Bench, Db, ShootById, show, stages_of
 
 router = APIRouter()
 
@@ -30,14 +34,18 @@ def run_shoot(request: Request, session: Db, bench: Bench, shoot: ShootById, aft
 
 
 def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: int = 200) -> HTMLResponse:
-    planned, clashes = plan_shoot(session, shoot)
-    clashing = {original for clash in clashes for original in clash.originals}
+    planned: list[tuple[Line, Planned]] = []
+    clashes: list[Clash] = []
+    try:
+        planned, clashes = plan_shoot(session, shoot)
+    except PatternError as problem:
+        error = f"The file names cannot be made: {problem}."
     run = latest_run(session, shoot.id)
-    photos = photos_of(session, shoot.id)
+    lines = lines_of(session, shoot.id)
     return show(
-        request, "deliver.html", status, shoot=shoot, marks=stages(session, shoot), stage="deliver", error=error,
-        planned=sorted(planned, key=lambda pair: (pair[1].original not in clashing, bool(pair[1].code))),
-        clashes=clashes, clashing=clashing, rules=rules_of(shoot.standard), row=shoot.standard,
-        look_at=sum(doubtful(photo) for photo, _ in planned), staying=len(photos) - len(planned),
+        request, "deliver.html", status, shoot=shoot, marks=stages_of(session, shoot, lines), stage="deliver",
+        error=error, planned=planned, clashes=clashes, rules=rules_of(shoot.standard), row=shoot.standard,
+        look_at=sum(doubtful(line) for line, _ in planned), staying=len(lines) - len(planned),
+        unsettled=troubles_of(lines).count, unknown=sum(not line.code for line, _ in planned),
         run=run, at=progress_of(session, run) if run else None, pictures=pictures_of(session, run.id) if run else [],
     )  # fmt: skip

@@ -1,32 +1,56 @@
-"""Match: which photo shows which product from which side."""
+"""Match: which photo shows which product from which side, what is not sure, and the repairs."""
 
 import json
+from typing import Annotated
 
-from fastapi import APIRouter, Form, Request
-from fastapi.responses import HTMLResponse
+from fastapi import APIRouter, Form, HTTPException, Request
+from fastapi.responses import HTMLResponse, Response
 
 from zero_easel.core.matching import VIEWS
+from zero_easel.library.lines import Line, lines_of
+from zero_easel.library.matches import ensure_matched, troubles_of
 from zero_easel.library.models import Photo, Shoot
-from zero_easel.library.products import all_products, find_code
-from zero_easel.library.shoots import assign, back_to_automatic, photos_of, plan_shoot
-from zero_easel.web.page import Db, PhotoById, ShootById, show, stages
+from zero_easel.library.products import (
+    count_products,
+    find_code,
+    find_products,
+    products_by_code,
+    products_unseen,
+)
+from zero_easel.library.repairs import (
+    MatchError,
+    assign,
+    back_to_automatic,
+    confirm,
+    leave_out,
+    no_card,
+    redo,
+    run_from,
+    shift,
+    steps_of,
+    swap,
+    undo,
+)
+from zero_easel.web.page import Db, PhotoById, ShootById, found, show, stages, stages_of
 
 router = APIRouter()
+_PAGE = 100
+_UNSEEN = 40
+_SUGGESTED = 8
+Chosen = Annotated[list[int], Form(default_factory=list)]
 
 
 @router.get("/shoots/{shoot_id}/match")
-def match_page(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
-    """Photos without a product first, then the others, each with why."""
-    photos = [p for p in photos_of(session, shoot.id) if not p.original.error and not p.left_out]
-    products = all_products(session)
-    shown = {photo.code for photo in photos}
-    _, clashes = plan_shoot(session, shoot)
-    return show(
-        request, "match.html", shoot=shoot, marks=stages(session, shoot), stage="match", views=VIEWS,
-        unknown=[p for p in photos if not p.code], known=[p for p in photos if p.code], clashes=clashes,
-        products=products, names={p.code: p.name for p in products},
-        unseen=[p for p in products if p.code not in shown] if photos else [],
-    )  # fmt: skip
+def match_page(request: Request, session: Db, shoot: ShootById, page: int = 1) -> HTMLResponse:
+    """What needs a person first, then all photos in shooting order, each with why."""
+    return show(request, "match.html", **_matches(session, shoot, page))
+
+
+@router.get("/suggest")
+def suggest(session: Db, q: str = "") -> list[dict[str, str]]:
+    """The first few products that fit what is being typed."""
+    products = find_products(session, q, _SUGGESTED) if q.strip() else []
+    return [{"code": p.code, "name": p.name} for p in products]
 
 
 @router.post("/photos/{photo_id}/match")
@@ -34,28 +58,130 @@ def say_match(
     request: Request, session: Db, photo: PhotoById, code: str = Form(""), view: str = Form("")
 ) -> HTMLResponse:
     """Say by hand what a photo shows."""
-    known = find_code(session, code)
-    assign(photo, known or code, view)
-    session.flush()
-    unlisted = bool(photo.code) and known is None
-    return _said(request, session, photo, "not in the catalog" if unlisted else "")
+    known = find_code(session, code) or _only_one(session, code)
+    if (known or code, view) != (photo.code, photo.view):
+        assign(session, session.get_one(Shoot, photo.shoot_id), [photo.id], known or code, view)
+    warning = "not in the catalog" if code and known is None else ""
+    return _said(request, session, photo, warning)
+
+
+@router.post("/photos/{photo_id}/card")
+def say_card(request: Request, session: Db, photo: PhotoById, code: Annotated[str, Form()] = "") -> HTMLResponse:
+    """Say what an unreadable card says: the photos behind it, up to the next card, show that product."""
+    shoot = session.get_one(Shoot, photo.shoot_id)
+    known = find_code(session, code) or _only_one(session, code)
+    behind = _behind(lines_of(session, shoot.id), photo.id)
+    if known is None or not behind:
+        raise HTTPException(409, f"There is no product {code}." if known is None else "No photo is behind this card.")
+    assign(session, shoot, behind, known, None)
+    return _fresh(request, session, shoot, f"{known} for {len(behind)} photos behind {photo.name}")
+
+
+@router.post("/shoots/{shoot_id}/matches/{what}")
+def repair(
+    request: Request, session: Db, shoot: ShootById, what: str, chosen: Chosen, code: Annotated[str, Form()] = "",
+    page: Annotated[int, Form()] = 1, start: Annotated[str, Form()] = "",
+) -> HTMLResponse:  # fmt: skip
+    """One repair on the photos that were chosen, or on all from `start` on; or undo and redo. Answers with all matches
+    drawn anew."""
+    if not chosen and start.isdecimal():
+        chosen = run_from(session, shoot, int(start))
+    try:
+        said = _repair(session, shoot, what, chosen, code)
+    except MatchError as error:
+        return _fresh(request, session, shoot, str(error), page, failed=True)
+    return _fresh(request, session, shoot, said, page)
 
 
 @router.post("/photos/{photo_id}/match/automatic")
 def undo_match(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
     """Take back what was said by hand."""
-    back_to_automatic(session, photo)
-    session.flush()
+    back_to_automatic(session, session.get_one(Shoot, photo.shoot_id), [photo.id])
     return _said(request, session, photo)
 
 
-def _said(request: Request, session: Db, photo: Photo, warning: str = "") -> HTMLResponse:
+def _repair(session: Db, shoot: Shoot, what: str, chosen: list[int], code: str) -> str:
+    """Do it, and say what was done."""
+    if what == "undo":
+        return f"Taken back: {step}" if (step := undo(session, shoot)) else "There is nothing to undo."
+    if what == "redo":
+        return f"Done again: {step}" if (step := redo(session, shoot)) else "There is nothing to redo."
+    if what in ("later", "earlier"):
+        return shift(session, shoot, chosen, 1 if what == "later" else -1)
+    if what == "swap":
+        swap(session, shoot, chosen)
+    elif what == "assign":
+        known = find_code(session, code) or _only_one(session, code)
+        if known is None:
+            raise MatchError(f"There is no product {code}." if code.strip() else "Type a product first.")
+        assign(session, shoot, chosen, known, None)
+    elif what == "automatic":
+        back_to_automatic(session, shoot, chosen)
+    elif what == "confirm":
+        confirm(session, shoot, chosen)
+    elif what == "leave-out":
+        leave_out(session, shoot, chosen)
+    elif what == "no-card":
+        for photo_id in chosen:
+            no_card(session, shoot, photo_id)
+    else:
+        found(None, "command")
+    return steps_of(session, shoot.id).undo
+
+
+def _only_one(session: Db, typed: str) -> str | None:
+    """The product that what was typed can only mean: a few letters of its code or name are enough."""
+    products = find_products(session, typed, 2) if typed.strip() else []
+    return products[0].code if len(products) == 1 else None
+
+
+def _behind(lines: list[Line], card_id: int) -> list[int]:
+    """Photos behind a card, up to the next one."""
+    at = next((i for i, line in enumerate(lines) if line.id == card_id), len(lines))
+    ids = []
+    for line in lines[at + 1 :]:
+        if line.card:
+            break
+        if not line.error and not line.empty:
+            ids.append(line.id)
+    return ids
+
+
+def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, object]:
+    ensure_matched(session, shoot)
+    lines = lines_of(session, shoot.id)
+    troubles = troubles_of(lines)
+    rows = [line for line in lines if not line.error and not line.left_out and not line.empty]
+    pages = max(1, -(-len(rows) // _PAGE))
+    page = min(max(1, page), pages)
+    shown = rows[(page - 1) * _PAGE : page * _PAGE]
+    first = [*troubles.unmatched, *troubles.doubts, *troubles.cards][:_PAGE]
+    seen = {line.code for line in lines if line.code}
+    catalog = products_by_code(session, seen)
+    unseen, unseen_count = products_unseen(session, seen, _UNSEEN) if lines else ([], 0)
+    return {
+        "shoot": shoot, "marks": stages_of(session, shoot, lines), "stage": "match", "views": VIEWS, "rows": shown,
+        "count": len(rows), "page": page, "pages": pages, "troubles": troubles, "first": first,
+        "names": {code: product.name for code, product in catalog.items()},
+        "products": count_products(session), "unseen": unseen, "unseen_count": unseen_count,
+        "steps": steps_of(session, shoot.id), "reading": sum(not line.read and not line.error for line in lines),
+    }  # fmt: skip
+
+
+def _fresh(request: Request, session: Db, shoot: Shoot, said: str, page: int = 1, failed: bool = False) -> HTMLResponse:
+    """All matches drawn anew, with what was done or why not."""
+    session.flush()
+    return show(request, "_matches.html", answer=True, said=said, failed=failed, **_matches(session, shoot, page))
+
+
+def _said(request: Request, session: Db, photo: Photo, warning: str = "") -> Response:
     """What follows from a match, each part for its own place on the page: the fields stay as a person left them."""
-    names = {p.code: p.name for p in all_products(session) if p.code == photo.code}
+    session.flush()
     shoot = session.get_one(Shoot, photo.shoot_id)
+    names = {p.code: p.name for p in products_by_code(session, [photo.code]).values()}
     answer = show(
-        request, "_match_said.html", photo=photo, names=names, warning=warning, answer=True,
-        shoot=shoot, marks=stages(session, shoot), stage="match",
+        request, "_match_said.html", photo=photo, names=names, warning=warning, answer=True, shoot=shoot,
+        marks=stages(session, shoot), stage="match", steps=steps_of(session, shoot.id),
     )  # fmt: skip
     matched = {"photo": photo.id, "code": photo.code, "view": photo.view}
     answer.headers["HX-Trigger"] = json.dumps({"matched": matched})

@@ -12,9 +12,10 @@ from fastapi.templating import Jinja2Templates
 from sqlalchemy.orm import Session
 
 from zero_easel import __version__
-from zero_easel.core.doubts import DOUBTFUL
+from zero_easel.library.lines import Line, doubtful, lines_of, takes_part
+from zero_easel.library.matches import troubles_of
 from zero_easel.library.models import Photo, Run, Shoot
-from zero_easel.library.shoots import photos_of, takes_part
+from zero_easel.library.standards import rules_of
 from zero_easel.runs.service import latest_run, progress_of
 from zero_easel.workbench import Workbench
 
@@ -53,6 +54,11 @@ def run_or_404(session: Db, run_id: int) -> Run:
     return found(session.get(Run, run_id), "run")
 
 
+async def fields_of(request: Request) -> dict[str, str]:
+    """All fields of a form whose names are not known beforehand; the page itself then works in a thread."""
+    return {key: str(value) for key, value in (await request.form()).items()}
+
+
 def found(row: Any, what: str) -> Any:
     """The row, or a 404 that names what is missing."""
     if row is None:
@@ -63,6 +69,7 @@ def found(row: Any, what: str) -> Any:
 ShootById = Annotated[Shoot, Depends(shoot_or_404)]
 PhotoById = Annotated[Photo, Depends(photo_or_404)]
 RunById = Annotated[Run, Depends(run_or_404)]
+Fields = Annotated[dict[str, str], Depends(fields_of)]
 
 
 def show(request: Request, template: str, status: int = 200, **context: Any) -> HTMLResponse:
@@ -75,39 +82,53 @@ def is_partial(request: Request) -> bool:
     return request.headers.get("hx-request") == "true"
 
 
-def doubtful(photo: Photo) -> bool:
-    """Whether a person should look at a photo's cutout: not accepted yet, and failed, empty or of low confidence."""
-    if photo.accepted:
-        return False
-    if photo.clearing == "failed":
-        return True
-    return photo.cutout is not None and (photo.cutout.bounds is None or photo.cutout.confidence < DOUBTFUL)
-
-
 @dataclass(frozen=True)
 class Stage:
-    """One mark on the zero line. said: its state in a few words. call: whether it needs a person now."""
+    """One mark on the zero line. said: its state in a few words. call: whether it needs a person now. going: whether
+    it changes by itself just now."""
 
     key: str
     label: str
     said: str
     call: bool = False
     done: bool = False
+    going: bool = False
 
 
 def stages(session: Session, shoot: Shoot) -> list[Stage]:
     """The marks of a shoot's zero line, in order."""
-    photos = photos_of(session, shoot.id)
-    part = [p for p in photos if takes_part(p)]
-    broken = sum(bool(p.original.error) for p in photos)
-    unknown = sum(not p.code for p in photos if not p.left_out and not p.original.error)
-    waiting = sum(p.clearing == "waiting" for p in part)
-    look = sum(doubtful(p) for p in part)
+    return stages_of(session, shoot, lines_of(session, shoot.id))
+
+
+def stages_of(session: Session, shoot: Shoot, lines: list[Line]) -> list[Stage]:
+    """The same for lines at hand."""
+    part = [line for line in lines if takes_part(line)]
+    broken = sum(bool(line.error) for line in lines)
+    unread = sum(not line.read and not line.error for line in lines)
+    troubles = troubles_of(lines)
+    waiting = sum(line.clearing == "waiting" for line in part)
+    look = sum(doubtful(line) for line in part)
+    settled = bool(part) and not troubles.count
     return [
-        Stage("bring-in", "Bring in", _brought(len(photos), broken), call=not photos, done=bool(photos)),
-        Stage("match", "Match", _matched(len(part), unknown), unknown > 0, bool(part) and not unknown),
-        Stage("clear", "Clear", _cleared(len(part), waiting, look), look > 0, bool(part) and not waiting and not look),
+        Stage("bring-in", "Bring in", _brought(len(lines), broken), call=not lines, done=bool(lines)),
+        Stage(
+            "match",
+            "Match",
+            _matched(len(lines), unread, troubles.count),
+            bool(troubles.count),
+            settled,
+            going=unread > 0 or shoot.stale,
+        ),
+        Stage(
+            "clear",
+            "Clear",
+            _cleared(len(part), waiting, look),
+            look > 0,
+            bool(part) and not waiting and not look,
+            going=waiting > 0,
+        ),
         Stage("place", "Place", "the standard", done=bool(part)),
+        Stage("names", "Name", rules_of(shoot.standard).deliverable.name, done=settled),
         _deliver(session, shoot),
     ]
 
@@ -118,10 +139,12 @@ def _brought(count: int, broken: int) -> str:
     return f"{plural(count, 'photo')}" + (f", {broken} unreadable" if broken else "")
 
 
-def _matched(count: int, unknown: int) -> str:
-    if not count and not unknown:
+def _matched(count: int, unread: int, open_questions: int) -> str:
+    if not count:
         return "nothing yet"
-    return f"{unknown} without product" if unknown else "all known"
+    if unread:
+        return f"looking for cards, {unread} left"
+    return f"{open_questions} to settle" if open_questions else "all known"
 
 
 def _cleared(count: int, waiting: int, look: int) -> str:
@@ -140,7 +163,7 @@ def _deliver(session: Session, shoot: Shoot) -> Stage:
     words = {"running": f"{at.done} of {at.total} made", "done": f"{at.done} made"}
     said = words.get(at.state, f"{at.state}, {at.remaining} remain")
     return Stage("deliver", "Deliver", said + (f", {at.failed} failed" if at.failed else ""), call=at.can_continue,
-                 done=at.state == "done")  # fmt: skip
+                 done=at.state == "done", going=at.running)  # fmt: skip
 
 
 def plural(count: int, word: str) -> str:
@@ -170,4 +193,13 @@ def day(moment: datetime | None) -> str:
 
 
 templates.env.globals.update(doubtful=doubtful, takes_part=takes_part, version=__version__)
-templates.env.filters.update(size=file_size, plural=plural, duration=duration, day=day)
+
+
+def capitalize_first(text: str | None) -> str:
+    """A sentence with its first letter large and all others as they are."""
+    return f"{text[:1].upper()}{text[1:]}" if text else ""
+
+
+templates.env.filters.update(
+    capitalize_first=capitalize_first, size=file_size, plural=plural, duration=duration, day=day
+)

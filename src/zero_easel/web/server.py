@@ -1,5 +1,6 @@
 """Starting the application on this computer."""
 
+import gc
 import socket
 import sys
 from contextlib import suppress
@@ -29,6 +30,7 @@ def serve(port: int, data: Path | None, *, demo: bool) -> None:
     except OSError as error:
         sys.exit(f"zero-easel: {settings.data} cannot be used: {error.strerror or error}.")
     listener = _listen(port)
+    calm_collector()
     bench = build_workbench(settings)
     if demo:
         load_demo(bench)
@@ -38,6 +40,13 @@ def serve(port: int, data: Path | None, *, demo: bool) -> None:
     with suppress(KeyboardInterrupt):
         uvicorn.Server(config).run(sockets=[listener])
     del lock
+
+
+def calm_collector() -> None:
+    """Let the garbage collector look at what lives long less often: with thousands of rows in hand it otherwise takes
+    a quarter of each answer."""
+    gc.freeze()
+    gc.set_threshold(100_000, 50, 100)
 
 
 def _listen(port: int) -> socket.socket:

@@ -4,9 +4,10 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy import select
 
+from zero_easel.library.lines import takes_part
 from zero_easel.library.models import Photo, Shoot
-from zero_easel.library.shoots import create_shoot, photos_of
-from zero_easel.web.page import Db, ShootById, show, stages
+from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot, photos_of
+from zero_easel.web.page import Bench, Db, ShootById, show, stages
 
 router = APIRouter()
 _ON_SHELF = 6
@@ -36,6 +37,30 @@ def open_shoot(session: Db, shoot: ShootById) -> RedirectResponse:
     return RedirectResponse(f"/shoots/{shoot.id}/{target.key}", 303)
 
 
+@router.get("/shoots/{shoot_id}/line/{stage}")
+def zero_line(request: Request, session: Db, shoot: ShootById, stage: str) -> HTMLResponse:
+    """The zero line alone, asked for again while something goes on."""
+    marks = stages(session, shoot)
+    here = stage if stage in {mark.key for mark in marks} else marks[0].key
+    return show(request, "_zero_line.html", shoot=shoot, marks=marks, stage=here)
+
+
+@router.get("/shoots/{shoot_id}/delete")
+def ask_to_delete(request: Request, session: Db, shoot: ShootById, error: str = "") -> HTMLResponse:
+    """What deleting a shoot would take away, and what is kept."""
+    return show(request, "delete.html", shoot=shoot, holds=contents_of(session, shoot.id), error=error)
+
+
+@router.post("/shoots/{shoot_id}/delete")
+def delete(request: Request, session: Db, bench: Bench, shoot: ShootById) -> Response:
+    """Delete a shoot; its originals stay in the vault."""
+    try:
+        delete_shoot(session, bench.vault, shoot)
+    except ValueError as error:
+        return show(request, "delete.html", 409, shoot=shoot, holds=contents_of(session, shoot.id), error=str(error))
+    return RedirectResponse("/", 303)
+
+
 def _page(request: Request, session: Db, error: str = "", status: int = 200) -> HTMLResponse:
     shoots = session.scalars(select(Shoot).order_by(Shoot.created.desc(), Shoot.id.desc())).all()
     shelves = [(shoot, _some_items(photos_of(session, shoot.id)), stages(session, shoot)) for shoot in shoots]
@@ -46,6 +71,6 @@ def _some_items(photos: list[Photo]) -> list[Photo]:
     """A few cleared photos of different products, to know the shoot by."""
     chosen: dict[str, Photo] = {}
     for photo in photos:
-        if photo.cutout is not None and photo.cutout.bounds and not photo.left_out:
+        if photo.cutout is not None and photo.cutout.bounds and takes_part(photo):
             chosen.setdefault(photo.code or photo.name, photo)
     return list(chosen.values())[:_ON_SHELF]

@@ -1,6 +1,7 @@
 """Place and the standard: rules as sentences beside live samples."""
 
 import json
+from contextlib import suppress
 from dataclasses import dataclass
 
 from fastapi import APIRouter, Form, Request
@@ -8,10 +9,14 @@ from fastapi.responses import HTMLResponse, Response
 from sqlalchemy import func, select
 
 from zero_easel.core.measure import Bounds
+from zero_easel.core.patterns import PatternError
 from zero_easel.core.placement import free_area, place
-from zero_easel.core.standard import Standard, StandardError, write_standard
+from zero_easel.core.standard import Standard, StandardError, write_standard, write_views
+from zero_easel.library.lines import takes_part
+from zero_easel.library.matches import all_stale
 from zero_easel.library.models import Photo, Shoot
-from zero_easel.library.shoots import photos_of, plan_shoot, takes_part
+from zero_easel.library.names import plan_shoot
+from zero_easel.library.shoots import photos_of
 from zero_easel.library.standards import ensure_standard, rules_of, set_rule
 from zero_easel.web.page import Db, ShootById, show, stages
 
@@ -51,7 +56,9 @@ def change_rule(
     """Change one value; what is not possible is said, and nothing changes."""
     row, error = ensure_standard(session), ""
     try:
-        set_rule(row, field, value)
+        set_rule(session, row, field, value)
+        if field == "views":
+            all_stale(session)
     except StandardError as problem:
         error = str(problem)
     session.flush()
@@ -76,7 +83,7 @@ def _values(rules: Standard) -> dict[str, str]:
     data = rules.model_dump()
     flat = {f"{part}.{key}": value for part in ("canvas", "item", "deliverable") for key, value in data[part].items()}
     shown = {key: f"{value:g}" if isinstance(value, float) else str(value) for key, value in flat.items()}
-    return shown | {"name": rules.name}
+    return shown | {"name": rules.name, "views": write_views(rules.views)}
 
 
 def _newest(session: Db) -> Shoot | None:
@@ -91,12 +98,14 @@ def _rules(session: Db, shoot: Shoot | None) -> dict[str, object]:
     photos = photos_of(session, shoot.id) if shoot else []
     example = ""
     if shoot:
-        planned, _ = plan_shoot(session, shoot)
-        example = next((p.output for _, p in planned if p.code), planned[0][1].output if planned else "")
+        # A column that a pattern asks for may have gone from the catalog: the page of names says so.
+        with suppress(PatternError):
+            planned, _ = plan_shoot(session, shoot)
+            example = next((p.output for _, p in planned if p.code), planned[0][1].output if planned else "")
     used = session.scalar(select(func.count()).select_from(Shoot)) or 0
     return {
         "row": row, "rules": rules, "shoot": shoot, "samples": samples(photos, rules), "area": free_area(rules),
-        "example": example, "used": used,
+        "example": example, "used": used, "views": write_views(rules.views),
     }  # fmt: skip
 
 

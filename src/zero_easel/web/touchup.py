@@ -12,6 +12,7 @@ from zero_easel.core.colour import Encoded
 from zero_easel.core.marks import Mark
 from zero_easel.core.photo import Photo as DecodedPhoto
 from zero_easel.core.photo import PhotoError, read_photo
+from zero_easel.library.lines import doubtful
 from zero_easel.library.models import Photo, Shoot
 from zero_easel.library.shoots import empties_of, key_of, photos_of
 from zero_easel.library.standards import rules_of
@@ -19,7 +20,7 @@ from zero_easel.library.touchups import draw, fences_of, marks_in_force, redo, u
 from zero_easel.pipeline import empty_frame
 from zero_easel.runs.desk import TILE, Sheet
 from zero_easel.web.clearing import in_order
-from zero_easel.web.page import Bench, Db, PhotoById, doubtful, show
+from zero_easel.web.page import Bench, Db, PhotoById, show
 
 router = APIRouter()
 _FOR_GOOD = {"Cache-Control": "private, max-age=31536000, immutable"}

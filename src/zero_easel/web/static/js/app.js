@@ -1,6 +1,6 @@
 // Keys and small switches that every page shares. Nothing is decided here; buttons and links are pressed for people.
 
-const typing = (target) => target.closest("input:not([type=range], [type=radio], [type=checkbox]), select, textarea, [contenteditable]");
+const typing = (target) => target.closest("input:not([type=range], [type=radio], [type=checkbox], [type=file]), select, textarea, [contenteditable]");
 
 const press = (selector) => {
   const target = document.querySelector(selector);
@@ -58,7 +58,7 @@ document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
   if (event.target.matches?.("input[type=range]") && event.key.startsWith("Arrow")) return;
   if (event.target.closest && typing(event.target)) return;
-  const handled = /^[1-5]$/.test(event.key) ? press(`[data-stage="${event.key}"]`) : keys[event.key]?.();
+  const handled = /^[1-6]$/.test(event.key) ? press(`[data-stage="${event.key}"]`) : keys[event.key]?.();
   if (handled) event.preventDefault();
 });
 

@@ -39,13 +39,19 @@ const row = (name) => {
   return item;
 };
 
-const finish = (item, ok, said) => {
+const finish = (item, { ok, said, look }) => {
   item.classList.add(ok ? "done" : "bad");
   item.querySelector("progress").remove();
   if (said) {
     const line = document.createElement("span");
     line.className = ok ? "note soft" : "fault";
     line.textContent = said;
+    if (look) {
+      const link = document.createElement("a");
+      link.href = `/products/table/${look}?name=${encodeURIComponent(item.querySelector(".mono").textContent)}`;
+      link.textContent = "Look at it";
+      line.append(" ", link);
+    }
     item.append(line);
     if (!ok) list.prepend(item);
   }
@@ -56,23 +62,45 @@ const finish = (item, ok, said) => {
   next();
 };
 
-const send = (file) => {
+// The server answers with a line of JSON per file; an archive gives one for itself and one for each file in it.
+const hear = (state, text, over) => {
+  const lines = text.slice(state.read).split("\n");
+  const rest = over ? "" : lines.pop();
+  state.read = text.length - rest.length;
+  for (const line of lines.filter(Boolean)) {
+    const report = JSON.parse(line);
+    state.last = report;
+    if (report.kind === "archive") {
+      count += report.of;
+      state.archive = report;
+    } else if (state.archive) {
+      running += 1;
+      finish(row(report.name), report);
+    }
+  }
+  say();
+};
+
+const send = ({ file, folder }) => {
   const item = row(file.name);
   const body = new FormData();
+  body.append("folder", folder);
   body.append("files", file, file.name);
   const request = new XMLHttpRequest();
+  const state = { read: 0 };
   request.open("POST", form.action);
-  request.setRequestHeader("Accept", "application/json");
-  request.responseType = "json";
+  request.setRequestHeader("Accept", "application/x-ndjson");
   request.upload.onprogress = (event) => {
     if (event.lengthComputable) item.querySelector("progress").value = event.loaded / event.total;
   };
+  request.onprogress = () => request.status === 200 && hear(state, request.responseText, false);
   request.onload = () => {
-    const report = request.status === 200 && request.response?.[0];
-    if (report) finish(item, report.ok, report.said);
-    else finish(item, false, request.status === 413 ? `${file.name} is too large.` : `${file.name} was refused (${request.status}).`);
+    if (request.status === 200) hear(state, request.responseText, true);
+    const report = request.status === 200 && (state.archive ?? state.last);
+    if (report) finish(item, report);
+    else finish(item, { ok: false, said: request.status === 413 ? `${file.name} is too large.` : `${file.name} was refused (${request.status}).` });
   };
-  request.onerror = () => finish(item, false, `${file.name} did not arrive; is the application still running?`);
+  request.onerror = () => finish(item, { ok: false, said: `${file.name} did not arrive; is the application still running?` });
   request.send(body);
 };
 
@@ -87,10 +115,9 @@ const next = () => {
 // What is on the page may have changed everywhere: stages, list, matches.
 const refresh = () => {
   const wanted = ["#zero-line", "#photo-list", "#matches"].filter((id) => document.querySelector(id));
-  const codes = document.querySelector("#codes");
-  fetch(form.dataset.refresh).then((answer) => answer.text()).then((text) => {
+  fetch(location.href).then((answer) => answer.text()).then((text) => {
     const page = new DOMParser().parseFromString(text, "text/html");
-    for (const id of codes ? [...wanted, "#codes"] : wanted) {
+    for (const id of wanted) {
       const fresh = page.querySelector(id);
       document.querySelector(id).replaceWith(fresh);
       window.htmx.process(fresh);
@@ -98,10 +125,11 @@ const refresh = () => {
   });
 };
 
+// files: {file, folder}; a folder's own name does not count, only what lies within.
 const take = (files) => {
   // Tables first: then every photo is matched the moment it arrives.
-  const isTable = (file) => /\.(csv|tsv|txt)$/i.test(file.name);
-  const chosen = [...files].filter((file) => !file.name.startsWith("."));
+  const isTable = ({ file }) => /\.(csv|tsv|txt|xlsx)$/i.test(file.name);
+  const chosen = [...files].filter(({ file }) => !file.name.startsWith("."));
   chosen.sort((a, b) => isTable(b) - isTable(a));
   if (!chosen.length) return;
   if (!running && !queue.length) {
@@ -115,9 +143,14 @@ const take = (files) => {
   next();
 };
 
+const folderOf = (path) => path.split("/").filter(Boolean).slice(1, -1).join("/");
+
 // A dropped folder arrives as an entry that must be walked.
 const walk = async (entry) => {
-  if (entry.isFile) return [await new Promise((resolve, reject) => entry.file(resolve, reject))];
+  if (entry.isFile) {
+    const file = await new Promise((resolve, reject) => entry.file(resolve, reject));
+    return [{ file, folder: folderOf(entry.fullPath) }];
+  }
   const reader = entry.createReader();
   const found = [];
   for (;;) {
@@ -141,11 +174,11 @@ form.addEventListener("drop", async (event) => {
     const found = [];
     for (const entry of entries) found.push(...(await walk(entry)));
     take(found);
-  } else take(files);
+  } else take(files.map((file) => ({ file, folder: "" })));
 });
 for (const input of form.querySelectorAll("input[type=file]")) {
   input.addEventListener("change", () => {
-    take(input.files);
+    take([...input.files].map((file) => ({ file, folder: folderOf(`/${file.webkitRelativePath}`) })));
     input.value = "";
   });
 }

@@ -1,0 +1,134 @@
+"""What people bring: photos, tables and archives of both, told apart, one report for each."""
+
+import io
+import zipfile
+from collections.abc import Iterator
+from typing import BinaryIO, NamedTuple
+
+from sqlalchemy.orm import Session
+
+from zero_easel.core.catalog import kind_of_table
+from zero_easel.core.naming import base_name
+from zero_easel.core.photo import BYTE_LIMIT
+from zero_easel.core.tables import BYTE_LIMIT as TABLE_LIMIT
+from zero_easel.core.tables import SUFFIXES, Problem, TableError, listed, too_large
+from zero_easel.library.database import Database
+from zero_easel.library.matches import all_stale
+from zero_easel.library.models import Shoot
+from zero_easel.library.products import compare_catalog, import_catalog, mapping_of
+from zero_easel.library.repairs import import_shotlist
+from zero_easel.library.shoots import bring_in
+from zero_easel.library.vault import Vault
+
+ARCHIVE = ".zip"
+_MEMBERS = 20_000
+
+
+class Report(NamedTuple):
+    """What became of one file. kind: photo, table or archive. said: a sentence or "". look: digest of a table that
+    waits to be looked at. of: how many files its archive holds, 0 outside of one."""
+
+    name: str
+    kind: str
+    ok: bool
+    said: str
+    look: str = ""
+    of: int = 0
+
+
+def take(database: Database, vault: Vault, shoot_id: int, name: str, file: BinaryIO) -> Iterator[Report]:
+    """Take one file, or all that an archive holds, into a shoot; name may hold folders.
+
+    Each is written in a session of its own: what came in before a bad one stays. Raises LookupError if the shoot is
+    gone.
+    """
+    if name.lower().endswith(ARCHIVE):
+        yield from _take_archive(database, vault, shoot_id, name, file)
+        return
+    size = file.seek(0, io.SEEK_END)
+    file.seek(0)
+    yield _take_one(database, vault, shoot_id, name, file, size)
+
+
+def told(problems: list[Problem]) -> str:
+    """The first rows of a table that were left out, in words."""
+    shown = "".join(f" Row {p.row}: {p.reason}." for p in problems[:3])
+    more = f" {len(problems) - 3} more rows were left out." if len(problems) > 3 else ""
+    return shown + more
+
+
+def _take_archive(database: Database, vault: Vault, shoot_id: int, name: str, file: BinaryIO) -> Iterator[Report]:
+    try:
+        with zipfile.ZipFile(file) as archive:
+            members = [m for m in archive.infolist() if _is_content(m)]
+            if len(members) > _MEMBERS:
+                raise zipfile.BadZipFile(f"holds more than {_MEMBERS:,} files; divide it")
+            # Tables first: then every photo is matched the moment it arrives.
+            members.sort(key=lambda m: not m.filename.lower().endswith(SUFFIXES))
+            yield Report(name, "archive", bool(members), "" if members else f"{name} holds no files.", of=len(members))
+            for member in members:
+                yield _take_member(database, vault, shoot_id, archive, member)
+    except (zipfile.BadZipFile, OSError) as error:
+        reason = str(error) if str(error).startswith("holds") else "is damaged or no ZIP archive"
+        yield Report(name, "archive", False, f"{name} {reason}.")
+
+
+def _take_member(
+    database: Database, vault: Vault, shoot_id: int, archive: zipfile.ZipFile, member: zipfile.ZipInfo
+) -> Report:
+    name = member.filename
+    if member.flag_bits & 1:
+        return Report(name, "photo", False, f"{name} is locked by a password.")
+    if member.file_size > BYTE_LIMIT:
+        return Report(name, "photo", False, f"{name} is {member.file_size / 1e6:.0f} MB; smaller files are read.")
+    try:
+        with archive.open(member) as file:
+            # No more than was promised: a damaged directory must not fill the memory.
+            return _take_one(database, vault, shoot_id, name, io.BytesIO(file.read(member.file_size)), member.file_size)
+    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ValueError):
+        return Report(name, "photo", False, f"{name} is damaged within the archive.")
+
+
+def _is_content(member: zipfile.ZipInfo) -> bool:
+    hidden = (part.startswith((".", "__MACOSX")) and part.strip(".") for part in member.filename.split("/"))
+    return not member.is_dir() and not any(hidden)
+
+
+def _take_one(database: Database, vault: Vault, shoot_id: int, name: str, file: BinaryIO, size: int) -> Report:
+    table = name.lower().endswith(SUFFIXES)
+    if size > (TABLE_LIMIT if table else BYTE_LIMIT):
+        said = too_large(base_name(name), size) if table else (
+            f"{base_name(name)} is {size / 1e6:.0f} MB; files up to {BYTE_LIMIT / 1e6:.0f} MB are read.")  # fmt: skip
+        return Report(base_name(name), "table" if table else "photo", False, said)
+    data = file.read()
+    with database.session() as session:
+        shoot = session.get(Shoot, shoot_id)
+        if shoot is None:
+            raise LookupError("There is no such shoot.")
+        if table:
+            return _take_table(session, vault, shoot, base_name(name), data)
+        result = bring_in(session, vault, shoot, data, name)
+        said = result.error or (f"{result.name} {result.note}." if result.note else "")
+        return Report(result.name, "photo", not result.error, said)
+
+
+def _take_table(session: Session, vault: Vault, shoot: Shoot, name: str, data: bytes) -> Report:
+    try:
+        kind = kind_of_table(data, name, mapping_of(session))
+        if kind == "shotlist":
+            count, problems = import_shotlist(session, shoot, data, name)
+            said = f"{name}: shot list with {count:,} {'row' if count == 1 else 'rows'}."
+            return Report(name, "table", not problems, said + told(problems))
+        compared = compare_catalog(session, data, name)
+        if compared.changed:
+            codes = listed((difference.code for difference in compared.differences), 3)
+            said = f"{name} would change {codes}. Look at it first; nothing was imported."
+            return Report(name, "table", False, said, vault.lay_aside(data))
+        imported = import_catalog(session, data, name)
+        all_stale(session)
+    except TableError as error:
+        look = vault.lay_aside(data) if "no column for the product code" in str(error) else ""
+        return Report(name, "table", False, str(error), look)
+    notes = "".join(f" {note}" for note in imported.notes)
+    said = f"{name}: {imported.added:,} {'product' if imported.added == 1 else 'products'} added."
+    return Report(name, "table", not imported.problems, said + notes + told(imported.problems))

@@ -1,0 +1,114 @@
+"""Matching a shoot's photos with products and views by itself, and what needs a person."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import bindparam, select, update
+from sqlalchemy.orm import Session
+
+from zero_easel.core.catalog import Shot
+from zero_easel.core.matching import Match, Matcher, Turn, odd_counts, views_in_turn
+from zero_easel.library.lines import Line, lines_of, takes_part
+from zero_easel.library.models import Photo, Shoot, ShotRow
+from zero_easel.library.products import codes_for_matching, products_by_code
+from zero_easel.library.standards import rules_of
+
+_AUTOMATIC = ("code", "view", "turn", "why", "listed", "card", "doubt", "clearing")
+
+
+def ensure_matched(session: Session, shoot: Shoot) -> None:
+    """Match a shoot's photos again if anything came in since."""
+    if shoot.stale:
+        rematch(session, shoot)
+
+
+def rematch(session: Session, shoot: Shoot) -> None:
+    """Match all photos that were not assigned by hand, from shot list, names and code cards."""
+    session.flush()
+    lines = lines_of(session, shoot.id)
+    rows = session.scalars(select(ShotRow).where(ShotRow.shoot_id == shoot.id))
+    matcher = Matcher(codes_for_matching(session), [Shot(s.filename, s.code, s.view) for s in rows])
+    matches = matcher.match_all([line.snap for line in lines])
+    fresh = [_matched(line, match) for line, match in zip(lines, matches, strict=True)]
+    turns = _turns(session, shoot, fresh)
+    fresh = [line._replace(turn=turns.get(line.id, "")) for line in fresh]
+    changes = [{"photo": new.id, "said": new.by_hand, **{key: getattr(new, key) for key in _AUTOMATIC}}
+               for old, new in zip(lines, fresh, strict=True) if old != new]  # fmt: skip
+    if changes:
+        # Whoever spoke by hand since these lines were read is not overruled.
+        table = Photo.__table__
+        mine = (table.c.id == bindparam("photo")) & (table.c.by_hand == bindparam("said"))
+        session.execute(update(table).where(mine), changes)
+        for photo in [row for row in session.identity_map.values() if isinstance(row, Photo)]:
+            session.refresh(photo)
+    shoot.stale = False
+    session.flush()
+
+
+def _matched(line: Line, match: Match) -> Line:
+    """A line as it is matched; what a person said is certain."""
+    if line.by_hand:
+        line = line._replace(listed=True, card=line.card and not line.not_card, doubt="")
+    else:
+        line = line._replace(code=match.code, view=match.view, why=match.why, listed=match.listed, doubt=match.doubt,
+                             card=match.card)  # fmt: skip
+    return line._replace(clearing=_clearing(line, line.card))
+
+
+def _turns(session: Session, shoot: Shoot, lines: Sequence[Line]) -> dict[int, str]:
+    """Views by turn of the photos that take part and have none of their own."""
+    part = [line for line in lines if takes_part(line)]
+    products = products_by_code(session, {line.code for line in part})
+    turns = [Turn(p.name, p.code, p.view, products[p.code].category if p.code in products else "") for p in part]
+    views = views_in_turn(turns, rules_of(shoot.standard).views)
+    return {line.id: view for line, view in zip(part, views, strict=True) if not line.view}
+
+
+def all_stale(session: Session) -> None:
+    """Match every shoot again when it is next looked at: the catalog, or what follows from it, has changed."""
+    session.execute(update(Shoot).values(stale=True))
+    session.expire_all()
+
+
+@dataclass(frozen=True)
+class Troubles:
+    """All that a person should settle about a shoot's matches. odd: products with another number of photos than most,
+    (code, number); bare_cards: cards with no photo behind them."""
+
+    unmatched: list[Line]
+    doubts: list[Line]
+    cards: list[Line]
+    bare_cards: list[Line]
+    odd: list[tuple[str, int]]
+
+    @property
+    def count(self) -> int:
+        """How many photos need a person."""
+        return len(self.unmatched) + len(self.doubts) + len(self.cards)
+
+
+def troubles_of(lines: Sequence[Line]) -> Troubles:
+    """What needs a person among a shoot's photos, given in shooting order."""
+    part = [line for line in lines if takes_part(line)]
+    following: dict[int, str] = {}
+    last = None
+    for line in lines:
+        if line.card:
+            last = line.id
+        elif last is not None and line.code and not line.left_out:
+            following.setdefault(last, line.code)
+    cards = [line for line in lines if line.card and not line.left_out]
+    return Troubles(
+        unmatched=[line for line in part if not line.code],
+        doubts=[line for line in part if line.code and line.doubt],
+        cards=[line for line in cards if line.doubt],
+        bare_cards=[line for line in cards if line.code and line.id not in following],
+        odd=sorted(odd_counts(line.code for line in part).items()),
+    )
+
+
+def _clearing(line: Line, card: bool) -> str:
+    """A card is never cleared; what turns out to be none waits for it."""
+    if card:
+        return ""
+    return "waiting" if not line.clearing and not line.error else line.clearing

@@ -1,0 +1,39 @@
+"""Old name -> new name for a shoot."""
+
+from collections.abc import Sequence
+
+from sqlalchemy.orm import Session
+
+from zero_easel.core.matching import Match
+from zero_easel.core.plan import Clash, Namer, Planned, Subject, find_clashes
+from zero_easel.core.standard import Standard
+from zero_easel.library.lines import Line, lines_of, takes_part
+from zero_easel.library.matches import ensure_matched
+from zero_easel.library.models import Shoot
+from zero_easel.library.products import free_columns, products_by_code
+from zero_easel.library.standards import rules_of
+
+
+def plan_shoot(session: Session, shoot: Shoot) -> tuple[list[tuple[Line, Planned]], list[Clash]]:
+    """Old name -> new name of all photos that take part, in shooting order, and the clashes among them.
+
+    Raises PatternError if the standard's names ask for something that the catalog does not have.
+    """
+    ensure_matched(session, shoot)
+    lines = lines_of(session, shoot.id)
+    planned = plan_lines(session, shoot, lines, rules_of(shoot.standard))
+    return planned, find_clashes([plan for _, plan in planned])
+
+
+def plan_lines(
+    session: Session, shoot: Shoot, lines: Sequence[Line], rules: Standard, *, own_suffix: bool = False
+) -> list[tuple[Line, Planned]]:
+    """The same for lines at hand and rules that need not be kept yet. own_suffix: as each original's. Raises
+    PatternError."""
+    part = [line for line in lines if takes_part(line)]
+    namer = Namer(rules, free_columns(session), shoot.name, own_suffix=own_suffix)
+    subjects = [
+        Subject(line.name, Match(line.code, line.view, line.why, doubt=line.doubt), line.taken) for line in part
+    ]
+    planned = namer.plan(subjects, products_by_code(session, {line.code for line in part}))
+    return list(zip(part, planned, strict=True))

@@ -1,0 +1,140 @@
+"""Name: how files are called, tried out while it is typed, and the table old name -> new name."""
+
+import json
+from typing import Annotated, NamedTuple
+
+from fastapi import APIRouter, BackgroundTasks, Form, Request
+from fastapi.responses import FileResponse, HTMLResponse, Response
+
+from zero_easel.core.naming import portable
+from zero_easel.core.patterns import FIELDS, Pattern, PatternError
+from zero_easel.core.plan import GS1, Planned, find_clashes
+from zero_easel.core.standard import Standard, StandardError, changed
+from zero_easel.library.lines import Line, lines_of
+from zero_easel.library.matches import ensure_matched
+from zero_easel.library.models import Shoot
+from zero_easel.library.names import plan_lines
+from zero_easel.library.products import free_columns
+from zero_easel.library.standards import rules_of, set_rule
+from zero_easel.runs.rename import RenameError, archive_of
+from zero_easel.web.page import Bench, Db, Fields, ShootById, show, stages_of
+
+router = APIRouter()
+_PAGE = 200
+_RULES = ("name", "folder", "count", "start", "find", "put", "find_as", "twice")
+
+
+class Fault(NamedTuple):
+    """What is wrong with a rule. before, at, after: the pattern around the place."""
+
+    field: str
+    said: str
+    before: str = ""
+    at: str = ""
+    after: str = ""
+
+
+@router.get("/shoots/{shoot_id}/names")
+def names_page(request: Request, session: Db, shoot: ShootById, only: str = "", page: int = 1) -> HTMLResponse:
+    """The rules of naming, and what they make of this shoot."""
+    ensure_matched(session, shoot)
+    rules = rules_of(shoot.standard)
+    return show(request, "names.html", stage="names", **_names(session, shoot, rules, only, page))
+
+
+@router.post("/shoots/{shoot_id}/names/try")
+def try_names(request: Request, session: Db, shoot: ShootById, form: Fields) -> HTMLResponse:
+    """What rules that are still being typed would make; nothing is kept."""
+    values = {key: form[key] for key in _RULES if key in form}
+    rules, fault = _tried(rules_of(shoot.standard), values, free_columns(session))
+    context = _names(session, shoot, rules, form.get("only", ""), 1, fault)
+    return show(request, "_names_made.html", **context)
+
+
+@router.post("/shoots/{shoot_id}/names")
+def keep_rule(
+    request: Request, session: Db, shoot: ShootById, field: Annotated[str, Form()], value: Annotated[str, Form()] = "",
+    only: Annotated[str, Form()] = "",
+) -> HTMLResponse:  # fmt: skip
+    """Keep one rule; what is not possible is said, and nothing changes."""
+    before = rules_of(shoot.standard)
+    rules, fault = _tried(before, {field: value}, free_columns(session))
+    context = _names(session, shoot, rules, only, 1, fault)
+    fault = context["fault"]  # type: ignore[assignment]
+    if fault is None and field in _RULES:
+        set_rule(session, shoot.standard, f"deliverable.{field}", value)
+        session.flush()
+    context["marks"] = stages_of(session, shoot, lines_of(session, shoot.id))
+    answer = show(request, "_names_made.html", answer=True, stage="names", saved=fault is None, **context)
+    kept = rules_of(shoot.standard).deliverable
+    answer.headers["HX-Trigger"] = json.dumps({"named": {key: str(getattr(kept, key)) for key in _RULES}})
+    return answer
+
+
+@router.get("/shoots/{shoot_id}/renamed.zip")
+def renamed(session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks) -> Response:
+    """The photos themselves, byte by byte, under their new names: no pixel is touched."""
+    ensure_matched(session, shoot)
+    try:
+        planned = plan_lines(session, shoot, lines_of(session, shoot.id), rules_of(shoot.standard), own_suffix=True)
+        path = archive_of(bench.vault, planned)
+    except (PatternError, RenameError) as error:
+        return HTMLResponse(str(error), 409)
+    after.add_task(path.unlink, missing_ok=True)
+    name = f"{portable(shoot.name)}-renamed.zip"
+    return FileResponse(path, media_type="application/zip", filename=name, background=after)
+
+
+def _tried(rules: Standard, values: dict[str, str], columns: list[str]) -> tuple[Standard, Fault | None]:
+    """The rules with some replaced; what is not possible stays as it was, and the first of that is told."""
+    fault = None
+    for key, value in values.items():
+        try:
+            if key in ("name", "folder") and value.strip():
+                Pattern(value, columns)
+            rules = changed(rules, f"deliverable.{key}", value)
+        except PatternError as error:
+            fault = fault or _pointing(key, value, error)
+        except StandardError as error:
+            fault = fault or Fault(key, str(error))
+    return rules, fault
+
+
+def _pointing(field: str, text: str, error: PatternError) -> Fault:
+    at, end = error.at, error.at + error.length
+    return Fault(field, str(error), text[:at], text[at:end], text[end:])
+
+
+def _names(
+    session: Db, shoot: Shoot, rules: Standard, only: str, page: int, fault: Fault | None = None
+) -> dict[str, object]:
+    lines = lines_of(session, shoot.id)
+    planned: list[tuple[Line, Planned]] = []
+    try:
+        planned = plan_lines(session, shoot, lines, rules)
+    except PatternError as error:
+        fault = fault or Fault("find", str(error))
+    clashes = find_clashes([plan for _, plan in planned])
+    clashing = {original for clash in clashes for original in clash.originals}
+    rows = [pair for pair in planned if _wanted(pair[1], only, clashing)]
+    pages = max(1, -(-len(rows) // _PAGE))
+    page = min(max(1, page), pages)
+    return {
+        "shoot": shoot, "marks": stages_of(session, shoot, lines), "rules": rules, "row": shoot.standard,
+        "fault": fault, "planned": planned, "rows": rows[(page - 1) * _PAGE : page * _PAGE], "page": page,
+        "pages": pages, "only": only, "clashes": clashes, "clashing": clashing, "example": _example(planned),
+        "problems": sum(bool(plan.problems) or plan.original in clashing for _, plan in planned), "gs1": GS1,
+        "changed": sum(plan.original != plan.output for _, plan in planned),
+        "fields": (*FIELDS, *free_columns(session)),
+    }  # fmt: skip
+
+
+def _wanted(plan: Planned, only: str, clashing: set[str]) -> bool:
+    if only == "problem":
+        return bool(plan.problems) or plan.original in clashing
+    return plan.original != plan.output if only == "changed" else True
+
+
+def _example(planned: list[tuple[Line, Planned]]) -> str:
+    """A name to see the rules by: of a photo with a product, if there is one."""
+    return next((plan.output for _, plan in planned if plan.code), planned[0][1].output if planned else "")
