@@ -28,7 +28,8 @@ from PIL import Image
 from references import grabcut
 
 from zero_easel.core.photo import decode_photo
-from zero_easel.core.standard import Canvas, Deliverable, Standard
+from zero_easel.core.rules import Canvas
+from zero_easel.core.standard import Deliverable, Standard
 from zero_easel.pipeline import clear, finish
 
 PHOTOS = Path(__file__).parent.parent / "src/zero_easel/demo/photos"

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from zero_easel.core.doubts import Flag
 from zero_easel.core.item import CutItem
-from zero_easel.core.measure import bounds_of
+from zero_easel.core.measure import measures_of
 from zero_easel.core.photo import Photo, PhotoFacts
 
 HERE = Path(__file__).parent
@@ -35,9 +35,9 @@ def item_of(alpha: NDArray[np.float32], colour: tuple[int, int, int] = (200, 40,
     pixels = np.zeros((height, width, 4), np.uint8)
     pixels[..., :3] = colour
     pixels[..., 3] = np.round(alpha * 255)
-    return CutItem(
-        pixels, 0, 0, width, height, bounds_of(alpha), 0.9, [Flag("made", "made up")], np.zeros((8, 8), np.uint8)
-    )
+    measures = measures_of(pixels[..., 3], 0, 0, (width, height))
+    flags = [Flag("made", "made up")]
+    return CutItem(pixels, 0, 0, width, height, measures, 0.9, flags, np.zeros((8, 8), np.uint8))
 
 
 def zero_easel_command(*arguments: str | Path) -> list[str]:

@@ -16,7 +16,8 @@ from zero_easel.core.naming import collisions
 from zero_easel.core.patterns import PatternError
 from zero_easel.core.photo import PhotoError, read_photo
 from zero_easel.core.plan import Namer, Subject
-from zero_easel.core.standard import Standard, StandardError, changed, read_standard, write_standard
+from zero_easel.core.standard import Standard, StandardError, changed
+from zero_easel.core.standard_file import read_standard, write_standard
 from zero_easel.core.tables import BYTE_LIMIT as TABLE_LIMIT
 from zero_easel.core.tables import Problem, TableError, too_large
 from zero_easel.files import write_atomically

@@ -12,12 +12,10 @@ from zero_easel.core.encode import encode
 from zero_easel.core.item import CutItem
 from zero_easel.core.marks import Mark
 from zero_easel.core.photo import Photo, PhotoError, read_photo
-from zero_easel.core.render import render
+from zero_easel.core.placement import Laid, Subject, lay_out
+from zero_easel.core.render import render, render_uncut
 from zero_easel.core.sight import MODERATE, reduced
 from zero_easel.core.standard import Standard
-
-_SOFT = 1.5
-"""Enlarging further than this is worth a note: it looks soft."""
 
 
 @dataclass(frozen=True)
@@ -44,27 +42,32 @@ def clear(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] =
     return cutout(photo, empties, marks)
 
 
-def finish(item: CutItem, standard: Standard, name: str) -> Picture:
-    """Draw and encode an item by the standard. Raises PictureError if there is no item; name is used in the message."""
-    if item.bounds is None:
+def lay_alone(item: CutItem, standard: Standard) -> Laid | None:
+    """Where a photo goes that is finished without its neighbours, and without a product; None if it has no item."""
+    return lay_out([Subject(item.measures, (item.width, item.height))], standard)[0]
+
+
+def finish(item: CutItem, standard: Standard, name: str, laid: Laid | None) -> Picture:
+    """Draw and encode an item by the standard, where it was laid among others. Raises PictureError if there is no item;
+    name is used in the message."""
+    if item.measures is None or laid is None:
         raise PictureError(f"{name} shows no item in front of its backdrop.")
-    drawn = render(item, standard)
-    notes = [flag.text for flag in item.flags]
-    if drawn.placement.scale > _SOFT:
-        notes.append(f"enlarged {drawn.placement.scale:.1f} times, may look soft")
-    height, width = drawn.pixels.shape[:2]
-    return Picture(encode(drawn.pixels, standard.deliverable), width, height, notes)
+    drawn = render(item, standard, laid)
+    return _picture(drawn.pixels, standard, [flag.text for flag in item.flags] + [note.text for note in laid.notes])
+
+
+def finish_uncut(photo: Photo, standard: Standard, laid: Laid) -> Picture:
+    """Draw and encode a photo whose backdrop is kept."""
+    pixels = render_uncut(photo.pixels, photo.alpha, laid, standard.canvas.ground)
+    return _picture(pixels, standard, [note.text for note in laid.notes])
+
+
+def _picture(pixels: Encoded, standard: Standard, notes: list[str]) -> Picture:
+    height, width = pixels.shape[:2]
+    return Picture(encode(pixels, standard.deliverable, standard.canvas.density), width, height, notes)
 
 
 @lru_cache(4)
 def empty_frame(path: Path) -> Encoded:
     """A photo of the bare backdrop, as large as it is used. Raises PhotoError."""
     return reduced(read_photo(path).pixels, MODERATE)
-
-
-def picture_of(path: Path, standard: Standard, empties: Sequence[Path] = ()) -> Picture:
-    """Photo file -> finished picture. Raises PictureError with one plain sentence that names the file."""
-    try:
-        return finish(clear(read_photo(path), [empty_frame(e) for e in empties]), standard, path.name)
-    except PhotoError as error:
-        raise PictureError(str(error)) from error

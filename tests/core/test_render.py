@@ -11,7 +11,8 @@ from zero_easel.core.encode import CUTOUT_MARK, encode, encode_cutout, encode_ti
 from zero_easel.core.item import CutItem
 from zero_easel.core.photo import decode_photo
 from zero_easel.core.render import render
-from zero_easel.core.standard import Canvas, Deliverable, Item, Standard
+from zero_easel.core.rules import Canvas, Item
+from zero_easel.core.standard import Deliverable, Standard
 
 
 def square(edge: float = 1.0) -> CutItem:

@@ -9,8 +9,9 @@ from support import item_of
 from zero_easel.core.colour import to_linear
 from zero_easel.core.item import CutItem
 from zero_easel.core.render import render
+from zero_easel.core.rules import Canvas, Item
 from zero_easel.core.shadow import drawn_shadow
-from zero_easel.core.standard import Canvas, Deliverable, Item, Standard
+from zero_easel.core.standard import Deliverable, Standard
 
 
 def box_with_shadow() -> CutItem:

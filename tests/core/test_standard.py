@@ -4,17 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zero_easel.core.standard import (
-    Canvas,
-    Deliverable,
-    Item,
-    Standard,
-    StandardError,
-    changed,
-    read_standard,
-    write_standard,
-    write_views,
-)
+from zero_easel.core.rules import Canvas, Item
+from zero_easel.core.standard import Deliverable, Standard, StandardError, changed, write_views
+from zero_easel.core.standard_file import read_standard, write_standard
 
 standards = st.builds(
     Standard,

@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from support import AWKWARD, CATALOG, PHOTOS, zero_easel
 
 from zero_easel.core.reading import Reading
-from zero_easel.core.standard import Canvas
+from zero_easel.core.rules import Canvas
 from zero_easel.library.database import Database
 from zero_easel.library.incoming import Report, take
 from zero_easel.library.lines import Line, lines_of

@@ -151,7 +151,8 @@ def test_memory_stays_small_on_awkward_files(tmp_path: Path) -> None:
 
 
 def test_standard_prints_what_run_reads() -> None:
-    from zero_easel.core.standard import Standard, read_standard
+    from zero_easel.core.standard import Standard
+    from zero_easel.core.standard_file import read_standard
 
     assert read_standard(zero_easel("standard").stdout) == Standard()
 

@@ -11,29 +11,30 @@ from zero_easel.core.standard import Deliverable
 
 CUTOUT_MARK = b"Zero Easel cutout"
 """Stands near the start of each cutout file, so that only such files are ever written over."""
-_DENSITY = 72 / 25.4
-"""px per mm: the 72 px per inch that shops' rules ask for."""
+_DENSITY = 72
+"""px per inch where none is asked for."""
 _HEADER = 33
 """Bytes of a PNG's signature and IHDR chunk."""
 
 
-def encode(pixels: Encoded, deliverable: Deliverable) -> bytes:
-    """A finished picture as JPEG, PNG or WebP, from (H, W, 3 or 4) uint8 sRGB pixels."""
+def encode(pixels: Encoded, deliverable: Deliverable, density: float = _DENSITY) -> bytes:
+    """A finished picture as JPEG, PNG or WebP, from (H, W, 3 or 4) uint8 sRGB pixels. density: px per inch, as written
+    into the file; WebP has no place for it."""
     if deliverable.format == "jpeg":
-        return encode_jpeg(pixels, deliverable.quality)
+        return encode_jpeg(pixels, deliverable.quality, density)
     if deliverable.format == "webp":
         return encode_webp(pixels, deliverable.quality)
-    return bytes(_image(pixels).pngsave_buffer(compression=6, profile="srgb"))
+    return bytes(_image(pixels, density).pngsave_buffer(compression=6, profile="srgb"))
 
 
-def encode_jpeg(pixels: Encoded, quality: int = 85) -> bytes:
-    """JPEG with the sRGB profile; quality 1..100.
+def encode_jpeg(pixels: Encoded, quality: int = 85, density: float = _DENSITY) -> bytes:
+    """JPEG with the sRGB profile; quality 1..100; density in px per inch.
 
     Above quality 88 colour keeps its full resolution: thin red or blue edges bleed otherwise.
     """
     subsample = "off" if quality > 88 else "on"
-    data = _image(pixels).jpegsave_buffer(Q=quality, optimize_coding=True, subsample_mode=subsample, profile="srgb")
-    return bytes(data)
+    image = _image(pixels, density)
+    return bytes(image.jpegsave_buffer(Q=quality, optimize_coding=True, subsample_mode=subsample, profile="srgb"))
 
 
 def encode_webp(pixels: Encoded, quality: int = 80) -> bytes:
@@ -56,7 +57,7 @@ def encode_cutout(pixels: Encoded) -> bytes:
     return png[:_HEADER] + chunk + png[_HEADER:]
 
 
-def _image(pixels: Encoded) -> pyvips.Image:
+def _image(pixels: Encoded, density: float = _DENSITY) -> pyvips.Image:
     interpretation = "srgb" if pixels.dtype == np.uint8 else "rgb16"
     image = pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation=interpretation)
-    return image.copy(xres=_DENSITY, yres=_DENSITY)
+    return image.copy(xres=density / 25.4, yres=density / 25.4)

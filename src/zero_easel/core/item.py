@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from zero_easel.core.colour import Encoded, Float
 from zero_easel.core.doubts import Flag
-from zero_easel.core.measure import Bounds, bounds_of
+from zero_easel.core.measure import Bounds, Measures, measures_of
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,7 @@ class CutItem:
 
     pixels: (h, w, 4) uint8 or uint16, sRGB-encoded with straight alpha; clear of colour where alpha is 0.
     left, top: where its first pixel lies in the upright photo. width, height: of the whole upright photo, px.
-    bounds: of the item in the upright photo, None if there is no item. confidence: 0..1. flags: reasons to look.
+    measures: of the item in the upright photo, None if there is no item. confidence: 0..1. flags: reasons to look.
     shadow: (h', w') uint8 over the whole photo, the share of light that the item takes from the backdrop, in 255ths.
     """
 
@@ -29,10 +29,15 @@ class CutItem:
     top: int
     width: int
     height: int
-    bounds: Bounds | None
+    measures: Measures | None
     confidence: float
     flags: list[Flag]
     shadow: NDArray[np.uint8]
+
+    @property
+    def bounds(self) -> Bounds | None:
+        """Box of the item in the upright photo, px."""
+        return self.measures.bounds if self.measures else None
 
     @classmethod
     def none(cls, width: int, height: int, flags: list[Flag]) -> Self:
@@ -49,7 +54,7 @@ class CutItem:
             "top": self.top,
             "width": self.width,
             "height": self.height,
-            "bounds": self.bounds,
+            "measures": self.measures.packed() if self.measures else None,
             "confidence": self.confidence,
             "flags": self.flags,
             "shadow": base64.b64encode(shadow.tobytes()).decode(),
@@ -63,12 +68,13 @@ class CutItem:
         if picture is None or picture.ndim != 3 or picture.shape[2] != 4:
             raise ValueError("the stored cutout is damaged")
         known = json.loads(facts)
-        bounds = Bounds(*known.pop("bounds")) if known["bounds"] else known.pop("bounds")
+        packed = known.pop("measures")
+        measures = Measures.unpacked(packed) if packed else None
         flags = [Flag(*flag) for flag in known.pop("flags")]
-        packed = np.frombuffer(base64.b64decode(known.pop("shadow")), np.uint8)
-        shadow = np.asarray(cv2.imdecode(packed, cv2.IMREAD_GRAYSCALE), np.uint8)
+        stored = np.frombuffer(base64.b64decode(known.pop("shadow")), np.uint8)
+        shadow = np.asarray(cv2.imdecode(stored, cv2.IMREAD_GRAYSCALE), np.uint8)
         pixels = np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGRA2RGBA))
-        return cls(pixels, bounds=bounds, flags=flags, shadow=shadow, **known)
+        return cls(pixels, measures=measures, flags=flags, shadow=shadow, **known)
 
     def whole(self) -> Encoded:
         """(H, W, 4) at the upright photo's own size, transparent around the item."""
@@ -107,11 +113,11 @@ def cropped(
     """The item of a part of a photo that begins at left, top, cropped to all that is not fully transparent and one
     pixel around it. rgba: (h, w, 4), straight alpha, 0 where alpha is 0. frame: (height, width) of the photo."""
     alpha = np.ascontiguousarray(rgba[..., 3])
-    bounds = bounds_of(alpha)
-    if bounds is None:
+    measures = measures_of(alpha, left, top, frame[::-1])
+    if measures is None:
         return CutItem.none(frame[1], frame[0], flags)
     x, y, width, height = cv2.boundingRect(alpha if alpha.dtype == np.uint8 else (alpha > 0).astype(np.uint8))
     y0, y1 = max(0, y - 1), min(rgba.shape[0], y + height + 1)
     x0, x1 = max(0, x - 1), min(rgba.shape[1], x + width + 1)
     pixels = rgba[y0:y1, x0:x1]
-    return CutItem(pixels, left + x0, top + y0, frame[1], frame[0], bounds.moved(left, top), confidence, flags, shadow)
+    return CutItem(pixels, left + x0, top + y0, frame[1], frame[0], measures, confidence, flags, shadow)

@@ -1,17 +1,26 @@
-"""Measures of a cutout."""
+"""Measures of a cutout: where its item ends, where it stands, how it leans, and what it is symmetrical about.
 
-from typing import NamedTuple
+Angles are in degrees from upright, or from level for what lies, and positive clockwise as one sees the picture.
+"""
+
+import json
+from typing import NamedTuple, Self
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from zero_easel.core.colour import Encoded, Float
+from zero_easel.core.symmetry import Axis, mirror_axis
 
 LEVEL = 0.5
 """Matte level at which an item is taken to end."""
 _LARGE = 1_000_000
 """Pixels above which specks are first looked for at a reduced size."""
+_FOOT = 0.006
+"""How far above the lowest point something still counts as standing, of the item's longer side."""
+_FLAT = 0.3
+"""Share of an item's width that must stand on one line for its foot to be called flat."""
 
 
 class Bounds(NamedTuple):
@@ -37,28 +46,110 @@ class Bounds(NamedTuple):
         return Bounds(self.left + dx, self.top + dy, self.right + dx, self.bottom + dy)
 
 
+class Foot(NamedTuple):
+    """What an item stands on. left, right: the outermost points that touch the ground, (x, y). angle: of the line
+    between them. flat: whether they belong to a flat foot, so that the angle means something."""
+
+    left: tuple[float, float]
+    right: tuple[float, float]
+    angle: float
+    flat: bool
+
+
+class Measures(NamedTuple):
+    """An item in the upright photo, in px.
+
+    hull: (n, 2) corners of its convex hull, from which its bounds follow however it is turned. area: sum of the
+    matte, which is its visual weight. centroid: of the matte. principal: angle of its longest extent, in (-90, 90].
+    elongation: how many times longer it is along that than across, by standard deviations. upright, level: the best
+    mirror axis within 45 degrees of either. edges: sides of the frame that it touches.
+    """
+
+    bounds: Bounds
+    hull: NDArray[np.float64]
+    area: float
+    centroid: tuple[float, float]
+    principal: float
+    elongation: float
+    upright: Axis
+    level: Axis
+    foot: Foot
+    edges: tuple[str, ...]
+
+    def packed(self) -> str:
+        """As JSON."""
+        facts = self._asdict() | {"hull": [round(float(v), 2) for v in self.hull.ravel()]}
+        return json.dumps(facts)
+
+    @classmethod
+    def unpacked(cls, text: str) -> Self:
+        """The measures that packed() wrote."""
+        facts = json.loads(text)
+        facts["hull"] = np.array(facts["hull"]).reshape(-1, 2)
+        left, right, angle, flat = facts["foot"]
+        facts |= {
+            "bounds": Bounds(*facts["bounds"]), "centroid": tuple(facts["centroid"]), "edges": tuple(facts["edges"]),
+            "upright": Axis(*facts["upright"]), "level": Axis(*facts["level"]),
+            "foot": Foot(tuple(left), tuple(right), angle, flat),
+        }  # fmt: skip
+        return cls(**facts)
+
+
+def measures_of(alpha: Float | Encoded, left: float, top: float, frame: tuple[int, int]) -> Measures | None:
+    """Measure a matte, (h, w) float32 in [0, 1] or uint8 or uint16, whose first pixel lies at left, top of a photo of
+    frame (width, height); None if nothing reaches LEVEL."""
+    solid = _solid(alpha)
+    bounds = _box(solid)
+    if bounds is None:
+        return None
+    hull = _hull(solid) + np.array([left, top])
+    highest = {"u1": 255, "u2": 65535}.get(alpha.dtype.str[1:], 1)
+    small, step = _reduced(alpha, solid, highest)
+    area, centroid, principal, elongation = _moments(small)
+    to_photo = np.array([left, top])
+    axes = [mirror_axis(small, around) for around in (0.0, 90.0)]
+    upright, level = (
+        a._replace(x=a.x * step + left, y=a.y * step + top, plain_at=a.plain_at * step + start)
+        for a, start in zip(axes, (left, top), strict=True)
+    )
+    x, y = np.asarray(centroid) * step + to_photo
+    box = bounds.moved(left, top)
+    return Measures(
+        box, hull, area * step * step, (float(x), float(y)), principal, elongation, upright, level, _foot(hull, float(x)),
+        _edges(box, frame),
+    )  # fmt: skip
+
+
 def bounds_of(alpha: Float | Encoded) -> Bounds | None:
     """Box of all pixels whose matte reaches LEVEL, ignoring stray specks; None if none does.
 
     alpha: (h, w) float32 in [0, 1], uint8 or uint16. A speck is a separate piece below one part in five hundred of the
     largest. On large mattes pieces are told apart at a third of the size, where near ones are one.
     """
+    return _box(_solid(alpha))
+
+
+def _box(solid: NDArray[np.uint8]) -> Bounds | None:
+    left, upper, width, height = cv2.boundingRect(solid)
+    return Bounds(float(left), float(upper), float(left + width), float(upper + height)) if width else None
+
+
+def _solid(alpha: Float | Encoded) -> NDArray[np.uint8]:
+    """(h, w) uint8, 255 where the matte reaches LEVEL, without stray specks."""
     top = {"u1": 255, "u2": 65535}.get(alpha.dtype.str[1:], 1)
     solid = np.asarray(cv2.compare(alpha, LEVEL * top, cv2.CMP_GE), np.uint8)
     h, w = solid.shape
     if solid.size > _LARGE:
         # Nothing gets lost: averaged over whole blocks, a single pixel still leaves more than nothing.
-        solid = cv2.copyMakeBorder(solid, 0, -h % 3, 0, -w % 3, cv2.BORDER_CONSTANT)
-        coarse = cv2.resize(solid, None, fx=1 / 3, fy=1 / 3, interpolation=cv2.INTER_AREA)
-        specks = _specks(coarse)
+        padded = cv2.copyMakeBorder(solid, 0, -h % 3, 0, -w % 3, cv2.BORDER_CONSTANT)
+        specks = _specks(cv2.resize(padded, None, fx=1 / 3, fy=1 / 3, interpolation=cv2.INTER_AREA))
         if specks is not None:
-            solid[cv2.resize(specks, solid.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0] = 0
+            specks = cv2.resize(specks, padded.shape[::-1], interpolation=cv2.INTER_NEAREST)[:h, :w]
     else:
         specks = _specks(solid)
-        if specks is not None:
-            solid[specks > 0] = 0
-    left, upper, width, height = cv2.boundingRect(solid)
-    return Bounds(float(left), float(upper), float(left + width), float(upper + height)) if width else None
+    if specks is not None:
+        solid[specks > 0] = 0
+    return solid
 
 
 def _specks(solid: NDArray[np.uint8]) -> NDArray[np.uint8] | None:
@@ -68,3 +159,77 @@ def _specks(solid: NDArray[np.uint8]) -> NDArray[np.uint8] | None:
     small = areas * 500 < areas[1:].max(initial=0)
     small[0] = False
     return small.astype(np.uint8)[labels] if small.any() else None
+
+
+def _hull(solid: NDArray[np.uint8]) -> NDArray[np.float64]:
+    """Convex hull of all solid pixels' areas, (n, 2)."""
+    rows = np.flatnonzero(solid.any(1))
+    first = np.argmax(solid[rows] > 0, 1)
+    last = solid.shape[1] - np.argmax(solid[rows, ::-1] > 0, 1)
+    ends = np.concatenate([np.column_stack([x, y]) for x in (first, last) for y in (rows, rows + 1)])
+    return np.asarray(cv2.convexHull(ends.astype(np.int32))[:, 0], np.float64)
+
+
+def _reduced(alpha: Float | Encoded, solid: NDArray[np.uint8], highest: float) -> tuple[Float, float]:
+    """The matte without specks, no longer than a few hundred px, in [0, 1]; and px of the photo in one of its."""
+    h, w = solid.shape
+    step = max(1.0, max(h, w) / 192)
+    size = (max(1, round(w / step)), max(1, round(h / step)))
+    # A soft rim counts, a speck does not: what lies far from all that is solid is none of the item.
+    near = cv2.dilate(solid, np.ones((9, 9), np.uint8))
+    kept = np.where(near > 0, alpha, 0).astype(np.float32) / np.float32(highest)
+    canvas = np.zeros((round(size[1] * step) + 1, round(size[0] * step) + 1), np.float32)
+    canvas[:h, :w] = kept[: canvas.shape[0], : canvas.shape[1]]
+    matrix = np.array([[1 / step, 0, 0.5 / step - 0.5], [0, 1 / step, 0.5 / step - 0.5]])
+    blurred = cv2.blur(canvas, (round(step), round(step))) if step > 1.5 else canvas
+    return np.asarray(cv2.warpAffine(blurred, matrix, size, flags=cv2.INTER_LINEAR), np.float32), step
+
+
+def _moments(matte: Float) -> tuple[float, tuple[float, float], float, float]:
+    """Area, centroid, angle of the longest extent from upright, and elongation."""
+    m = cv2.moments(matte)
+    area = m["m00"]
+    covariance = np.array([[m["mu20"], m["mu11"]], [m["mu11"], m["mu02"]]]) / area + np.eye(2) / 12
+    spread, along = np.linalg.eigh(covariance)
+    x, y = along[:, 1]
+    angle = float(np.degrees(np.arctan2(x, -y)))
+    angle = (angle + 90) % 180 - 90
+    centroid = (m["m10"] / area + 0.5, m["m01"] / area + 0.5)
+    return area, centroid, angle if angle > -90 else 90.0, float(np.sqrt(spread[1] / spread[0]))
+
+
+def _foot(hull: NDArray[np.float64], centre: float) -> Foot:
+    """Where the hull would touch level ground, and whether that is a flat foot whose tilt can be told.
+
+    A flat foot is a tilt at which a wide stretch of the outline comes down at once, and only at that tilt: a round one
+    touches equally little at all of them. What an item rests on lies below its centroid, at centre px from the left; a
+    line from a pan's rim to the end of its handle does not.
+    """
+    size = float(np.ptp(hull, axis=0).max())
+    width = float(np.ptp(hull[:, 0]))
+    angles = np.arange(-20, 20.01, 0.25)
+    standing = [_standing(hull, angle, _FOOT * size) for angle in angles]
+    spans = np.array([np.ptp(points[:, 0]) for points in standing])
+    best = int(np.argmax(spans - 0.002 * size * np.abs(angles)))
+    away = [spans[at] for at in (best - 16, best + 16) if 0 <= at < len(spans)]
+    points = standing[best]
+    below = points[:, 0].min() <= centre <= points[:, 0].max()
+    flat = bool(below and spans[best] >= _FLAT * width and max(away) < 0.6 * spans[best])
+    if not flat:
+        points = standing[len(angles) // 2]
+    left, right = points[np.argmin(points[:, 0])], points[np.argmax(points[:, 0])]
+    angle = float(np.degrees(np.arctan2(right[1] - left[1], right[0] - left[0]))) if flat else 0.0
+    return Foot((float(left[0]), float(left[1])), (float(right[0]), float(right[1])), angle, flat)
+
+
+def _standing(hull: NDArray[np.float64], angle: float, tolerance: float) -> NDArray[np.float64]:
+    """The hull's points that touch ground tilted by an angle."""
+    radians = np.radians(angle)
+    depth = hull[:, 1] * np.cos(radians) - hull[:, 0] * np.sin(radians)
+    return hull[depth >= depth.max() - tolerance]
+
+
+def _edges(box: Bounds, frame: tuple[int, int]) -> tuple[str, ...]:
+    touching = {"left": box.left <= 0, "top": box.top <= 0, "right": box.right >= frame[0],
+                "bottom": box.bottom >= frame[1]}  # fmt: skip
+    return tuple(side for side, touches in touching.items() if touches)

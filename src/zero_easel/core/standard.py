@@ -1,16 +1,15 @@
 """The standard: the rules that every finished picture follows, as a model, as YAML, and as plain sentences' values."""
 
 from collections.abc import Mapping, Sequence
-from typing import Any, Literal, Self
+from typing import Any, Literal, NamedTuple, Self
 
-import yaml
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
-from zero_easel.core.colour import parse_hex
+from zero_easel.core.lengths import Length, read_length
 from zero_easel.core.naming import Replacement
 from zero_easel.core.patterns import Pattern, PatternError
+from zero_easel.core.rules import TRANSPARENT, Canvas, Item, Part, Special
 
-TRANSPARENT = "transparent"
 SUFFIXES = {"jpeg": ".jpg", "png": ".png", "webp": ".webp"}
 
 
@@ -43,43 +42,7 @@ def _told(check: Any) -> None:
         raise ValueError(str(error)) from error
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-
-class Canvas(_Part):
-    """width, height: px of every finished picture. ground: CSS hex colour or "transparent"."""
-
-    width: int = Field(default=1200, ge=16, le=20_000)
-    height: int = Field(default=1200, ge=16, le=20_000)
-    ground: str = "#FFFFFF"
-
-    @field_validator("ground")
-    @classmethod
-    def _known_ground(cls, value: str) -> str:
-        if value.strip().lower() == TRANSPARENT:
-            return TRANSPARENT
-        return "#{:02X}{:02X}{:02X}".format(*parse_hex(value))
-
-
-class Item(_Part):
-    """How an item sits on the canvas; all numbers in per cent.
-
-    margin: border that stays free of the item, of the canvas's shorter side. share: how much of the canvas's
-    height, width, or whichever of the two it fills first ("frame"), the item takes; less where a margin stops it.
-    place: "line" stands it on a line `line` per cent of the height above the lower edge; "centre" centres it.
-    shadow: "drop" leaves the ground bare, "natural" takes the item's own along, "drawn" paints a soft one under it.
-    """
-
-    margin: float = Field(default=6, ge=0, le=45)
-    share: float = Field(default=84, gt=0, le=100)
-    share_of: Literal["frame", "height", "width"] = "frame"
-    place: Literal["line", "centre"] = "line"
-    line: float = Field(default=8, ge=0, le=90)
-    shadow: Literal["drop", "natural", "drawn"] = "drop"
-
-
-class Deliverable(_Part):
+class Deliverable(Part):
     """format and quality (1..100, for JPEG and WebP) of the files, and their names.
 
     name: the file name pattern, without suffix. folder: pattern of subfolders, "" for none. count: within what {n}
@@ -118,15 +81,30 @@ class Deliverable(_Part):
         return SUFFIXES[self.format]
 
 
-class Standard(_Part):
-    """A shop's rules for its pictures. views: by category (lower case, "" for all others), what the first, second, ...
-    photo of a product shows where nothing else says so."""
+class Scope(NamedTuple):
+    """What a rule is meant for: all items, or those of a category, a view, or both."""
+
+    category: str = ""
+    view: str = ""
+
+    def __str__(self) -> str:
+        return " ".join(part for part in (self.category, self.view) if part) or "all"
+
+
+ALL = Scope()
+
+
+class Standard(Part):
+    """A shop's rules for its pictures. exceptions: where items follow other rules; the later ones win. views: by
+    category (lower case, "" for all others), what the first, second, ... photo of a product shows where nothing else
+    says so."""
 
     name: str = Field(default="Shop pictures", min_length=1, max_length=120)
     canvas: Canvas = Canvas()
     item: Item = Item()
+    exceptions: tuple[Special, ...] = ()
     deliverable: Deliverable = Deliverable()
-    views: dict[str, tuple[str, ...]] = {"": ("front",)}
+    views: dict[str, tuple[str, ...]] = Field(default_factory=lambda: {"": ("front",)})
 
     @field_validator("views", mode="before")
     @classmethod
@@ -137,99 +115,116 @@ class Standard(_Part):
     def _possible(self) -> Self:
         if self.canvas.ground == TRANSPARENT and self.deliverable.format == "jpeg":
             raise ValueError("JPEG cannot hold a transparent ground; choose PNG or WebP, or a ground colour")
-        lowest = self.item.margin * min(self.canvas.width, self.canvas.height) / self.canvas.height
-        if self.item.place == "line" and self.item.line < lowest - 1e-9:
-            raise ValueError(
-                f"the line at {self.item.line:g} % lies inside the margin; "
-                f"raise it to {lowest:g} % or make the margin smaller"
-            )
-        if self.item.place == "line" and self.item.line + lowest >= 100:
-            raise ValueError("the line leaves no room for an item below the upper margin")
+        _has_room(self.canvas, self.item)
+        for special in self.exceptions:
+            try:
+                _has_room(self.canvas, self.rules_for(Scope(special.category, special.view)))
+            except ValidationError as error:
+                raise ValueError(f"for {Scope(special.category, special.view)}, {_plain(error)}") from error
+            except ValueError as error:
+                raise ValueError(f"for {Scope(special.category, special.view)}, {error}") from error
         return self
 
+    def rules_for(self, scope: Scope) -> Item:
+        """The rules for items of a category and view."""
+        data = self.item.model_dump()
+        for special in self.exceptions:
+            if special.matches(*scope):
+                data |= special.item
+        return Item.model_validate(data)
 
-def changed(standard: Standard, field: str, value: str) -> Standard:
+    def own_rules(self, scope: Scope) -> dict[str, Any]:
+        """The rules that are set for just this scope."""
+        return next((dict(s.item) for s in self.exceptions if _is_for(s, scope)), {})
+
+
+def _has_room(canvas: Canvas, item: Item) -> None:
+    """Raises ValueError if margins and line leave no place for an item."""
+    top, right, bottom, left = canvas.px(item.margins)
+    line = item.base.px(canvas.height, canvas.density)
+    if item.place == "line" and line < bottom - 1e-6:
+        # The least that is enough, in the line's own unit.
+        per_unit = Length(1, item.base.unit).px(canvas.height, canvas.density)
+        enough = Length(bottom / per_unit, item.base.unit)
+        raise ValueError(
+            f"the line at {item.base} lies inside the margin; raise it to {enough} or make the margin smaller"
+        )
+    if item.place == "line" and line + top >= canvas.height:
+        raise ValueError("the line leaves no room for an item below the upper margin")
+    if top + bottom >= canvas.height or left + right >= canvas.width:
+        raise ValueError("the margins leave no room for an item")
+    if item.smallest > item.largest:
+        raise ValueError(f"no item can fill at least {item.smallest:g} % and at most {item.largest:g} %")
+
+
+def changed(standard: Standard, field: str, value: str, scope: Scope = ALL) -> Standard:
     """The standard with one value replaced; field is dotted ("canvas.width"), value as a person types it.
 
-    Raises StandardError with the reason if the field is unknown or the value is not possible.
+    scope: the items for which a rule of Item is meant. Raises StandardError with the reason if the field is unknown or
+    the value is not possible.
     """
     data = standard.model_dump()
     *path, last = field.split(".")
     target = data
     for step in path:
         target = target.get(step, {}) if isinstance(target, dict) else {}
-    if not isinstance(target, dict) or last not in target or (isinstance(target[last], dict) and field != "views"):
+    if (
+        not isinstance(target, dict)
+        or last not in target
+        or (isinstance(target[last], (dict, tuple)) and field != "views")
+    ):
         raise StandardError(f"there is no rule named {field}")
-    target[last] = _typed(value, target[last])
-    return _validated(data)
+    typed = _typed(field, value, target[last], standard.canvas.density)
+    if scope == ALL:
+        target[last] = typed
+        return validated(data)
+    if path != ["item"]:
+        raise StandardError(f"{field} is the same for all items")
+    return _with_own(standard, scope, standard.own_rules(scope) | {last: typed})
 
 
-def read_standard(text: str, name: str = "the standard") -> Standard:
-    """A standard from its YAML text; whatever it leaves out keeps the built-in value. Raises StandardError."""
+def dropped(standard: Standard, field: str, scope: Scope) -> Standard:
+    """The standard without a scope's own rule for "item.x". Raises StandardError if what remains is not possible."""
+    own = standard.own_rules(scope)
+    own.pop(field.removeprefix("item."), None)
+    return _with_own(standard, scope, own)
+
+
+def _with_own(standard: Standard, scope: Scope, own: dict[str, Any]) -> Standard:
     try:
-        data = yaml.safe_load(text)
-    except yaml.YAMLError as error:
-        mark = getattr(error, "problem_mark", None)
-        where = f", line {mark.line + 1}" if mark else ""
-        raise StandardError(f"{name}{where}: this is not valid YAML") from error
-    if not isinstance(data, dict):
-        raise StandardError(f"{name} holds no rules")
-    try:
-        return _validated(data)
-    except StandardError as error:
-        raise StandardError(f"{name}: {error}") from error
+        # As the model keeps it: a number typed as text becomes a number.
+        kept = Item.model_validate(standard.item.model_dump() | own)
+    except ValidationError as error:
+        raise StandardError(_plain(error)) from error
+    special = Special(category=scope.category, view=scope.view, item={key: getattr(kept, key) for key in own})
+    others = [s for s in standard.exceptions if not _is_for(s, scope)]
+    # The closer a rule describes an item, the later it speaks: category, then view, then both.
+    together = sorted([*others, *([special] if own else [])], key=lambda s: (bool(s.view), bool(s.category)))
+    return validated(standard.model_dump() | {"exceptions": [s.model_dump() for s in together]})
 
 
-def write_standard(standard: Standard) -> str:
-    """The standard as commented YAML; read_standard gives the same standard back."""
-    c, i, d = standard.canvas, standard.item, standard.deliverable
-
-    def q(text: str) -> str:
-        return yaml.safe_dump(text, allow_unicode=True, default_style='"', width=1000).strip()
-
-    return f"""\
-# A standard of Zero Easel: the rules that every finished picture follows.
-# Whatever is left out keeps the built-in value shown here.
-name: {q(standard.name)}
-
-canvas:
-  width: {c.width}            # px of every finished picture
-  height: {c.height}           # px
-  ground: {q(c.ground)}     # a colour as #RRGGBB, or transparent (PNG and WebP only)
-
-item:
-  margin: {i.margin:g}              # % of the canvas's shorter side that stays free all round
-  share: {i.share:g}              # % of the canvas that the item fills; less where a margin stops it
-  share_of: {i.share_of}        # of the height, of the width, or of the frame: whichever side it fills first
-  place: {i.place}            # line: stands on a line; centre: in the middle of the canvas
-  line: {i.line:g}                # % of the height between the line and the lower edge
-  shadow: {i.shadow}           # drop: none; natural: the item's own; drawn: a soft one under its foot
-
-deliverable:
-  format: {d.format}           # jpeg, png or webp
-  quality: {d.quality}            # 1 to 100, for jpeg and webp
-  name: {q(d.name)}  # docs/formats.md lists the fields, as {{code}} {{view}}; {{n:03}} pads with zeros
-  folder: {q(d.folder)}           # subfolders, like "{{category}}/{{code}}"; empty for none
-  count: {d.count}         # {{n}} counts within a product, a folder, or the run
-  start: {d.start}               # the first {{n}}
-  find: {q(d.find)}             # replaced in finished names
-  put: {q(d.put)}              # by this
-  find_as: {d.find_as}          # text or regex
-  twice: {d.twice}          # a name wanted twice: refuse stops the run, count adds a counter to the later ones
-
-# What the first, second, ... photo of a product shows; "front; kitchen: front, top" rules a category by itself.
-views: {q(write_views(standard.views))}
-"""
+def _is_for(special: Special, scope: Scope) -> bool:
+    return (special.category.casefold(), special.view.casefold()) == (scope.category.casefold(), scope.view.casefold())
 
 
-def _typed(value: str, before: object) -> object:
+def _typed(field: str, value: str, before: object, density: float) -> object:
     text = value.strip()
+    if field in ("canvas.width", "canvas.height"):
+        try:
+            return str(round(read_length(text, "px").px(0, density))) if "%" not in text else text
+        except ValueError as error:
+            raise StandardError(f"{field} {error}") from error
+    if isinstance(before, bool):
+        return text.casefold() in ("true", "yes", "on")
     if isinstance(before, (int, float)):
-        text = text.removesuffix("%").removesuffix("px").strip().replace(",", ".")
+        for unit in ("%", "px", "px/in", "px/mm", "°"):
+            text = text.removesuffix(unit).strip()
+        text = text.replace(",", ".")
     return text
 
 
-def _validated(data: dict[str, object]) -> Standard:
+def validated(data: dict[str, Any]) -> Standard:
+    """The standard of such data. Raises StandardError, which says which value and why."""
     try:
         return Standard.model_validate(data)
     except ValidationError as error:
@@ -248,7 +243,9 @@ def _plain(error: ValidationError) -> str:
             message = f"must be {words} {limits[key]:g}"
     if first["type"] == "literal_error":
         message = f"must be {limits['expected']}"
-    if first["type"].endswith("_parsing") or first["type"] == "int_from_float":
+    if first["type"] == "bool_parsing":
+        message = "must be true or false"
+    elif first["type"].endswith("_parsing") or first["type"] == "int_from_float":
         message = "must be a whole number" if "int" in first["type"] else "must be a number"
     given = first.get("input")
     shown = f" (given: {given})" if isinstance(given, (str, int, float)) and where else ""

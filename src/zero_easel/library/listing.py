@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from zero_easel.core.naming import natural_key
 from zero_easel.core.reading import is_soft
-from zero_easel.core.standard import Canvas
+from zero_easel.core.rules import Canvas
 from zero_easel.library.lines import Line, takes_part
 
 PAGE = 200

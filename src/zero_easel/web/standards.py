@@ -11,7 +11,8 @@ from sqlalchemy import func, select
 from zero_easel.core.measure import Bounds
 from zero_easel.core.patterns import PatternError
 from zero_easel.core.placement import free_area, place
-from zero_easel.core.standard import Standard, StandardError, write_standard, write_views
+from zero_easel.core.standard import Standard, StandardError, write_views
+from zero_easel.core.standard_file import write_standard
 from zero_easel.library.lines import takes_part
 from zero_easel.library.matches import all_stale
 from zero_easel.library.models import Photo, Shoot
