@@ -28,9 +28,10 @@ from PIL import Image
 from references import grabcut
 
 from zero_easel.core.photo import decode_photo
+from zero_easel.core.placement import Subject
 from zero_easel.core.rules import Canvas
 from zero_easel.core.standard import Deliverable, Standard
-from zero_easel.pipeline import clear, finish
+from zero_easel.pipeline import clear, picture_of
 
 PHOTOS = Path(__file__).parent.parent / "src/zero_easel/demo/photos"
 RULES = Standard(canvas=Canvas(width=2000, height=2000), deliverable=Deliverable(quality=90))
@@ -90,7 +91,9 @@ def enlarged(stem: str, megapixels: float) -> bytes:
 
 def ours(data: bytes) -> bytes:
     """The whole job."""
-    return finish(clear(decode_photo(data, "photo.jpg")), RULES, "photo.jpg").data
+    photo, subject = decode_photo(data, "photo.jpg"), Subject(None, (0, 0))
+    made = picture_of(subject, RULES, photo.name, original=lambda: photo, item=lambda: clear(photo))
+    return made.data
 
 
 def floor(data: bytes, result: np.ndarray) -> bytes:

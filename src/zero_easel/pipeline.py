@@ -1,9 +1,9 @@
 """The unit of work: one photo and a standard -> one finished picture. Deterministic, without database or clock."""
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cache, lru_cache
 from pathlib import Path
 
 from zero_easel.core.colour import Encoded
@@ -11,8 +11,8 @@ from zero_easel.core.cutout import cutout
 from zero_easel.core.encode import encode
 from zero_easel.core.item import CutItem
 from zero_easel.core.marks import Mark
-from zero_easel.core.photo import Photo, PhotoError, read_photo
-from zero_easel.core.placement import Laid, Subject, lay_out
+from zero_easel.core.photo import Photo, read_photo
+from zero_easel.core.placement import Laid, Subject, lay_out, rules_of
 from zero_easel.core.render import render, render_uncut
 from zero_easel.core.sight import MODERATE, reduced
 from zero_easel.core.standard import Standard
@@ -42,9 +42,37 @@ def clear(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] =
     return cutout(photo, empties, marks)
 
 
-def lay_alone(item: CutItem, standard: Standard) -> Laid | None:
-    """Where a photo goes that is finished without its neighbours, and without a product; None if it has no item."""
-    return lay_out([Subject(item.measures, (item.width, item.height))], standard)[0]
+def picture_of(
+    subject: Subject,
+    standard: Standard,
+    name: str,
+    *,
+    original: Callable[[], Photo],
+    item: Callable[[], CutItem],
+    laid: Laid | None = None,
+) -> Picture:
+    """One finished picture. laid: where it goes if its whole row was laid out; else it is laid out by itself.
+
+    original, item: how to come by the photo and its cutout; asked for only if they are needed, perhaps twice. Raises
+    PictureError.
+    """
+    item, original = cache(item), cache(original)
+    if laid is None:
+        if needs_cutout(subject, standard):
+            subject = subject._replace(measures=item().measures, frame=(item().width, item().height))
+        else:
+            height, width = original().pixels.shape[:2]
+            subject = subject._replace(frame=(width, height))
+        laid = lay_out([subject], standard)[0]
+    if laid is not None and laid.rules.backdrop == "kept":
+        return finish_uncut(original(), standard, laid)
+    return finish(item(), standard, name, laid)
+
+
+def needs_cutout(subject: Subject, standard: Standard) -> bool:
+    """Whether a photo has to be cut out to be placed: all but uncut ones, and of these those that are cut around it."""
+    rules = rules_of(subject, standard)
+    return rules.backdrop == "cleared" or (rules.fit == "cover" and subject.hand.keep is None)
 
 
 def finish(item: CutItem, standard: Standard, name: str, laid: Laid | None) -> Picture:

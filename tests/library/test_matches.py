@@ -16,6 +16,7 @@ from zero_easel.library.matches import rematch, troubles_of
 from zero_easel.library.models import Original, Photo, Shoot
 from zero_easel.library.products import import_catalog
 from zero_easel.library.repairs import (
+    STAGE,
     MatchError,
     assign,
     back_to_automatic,
@@ -25,11 +26,11 @@ from zero_easel.library.repairs import (
     no_card,
     redo,
     shift,
-    steps_of,
     swap,
     undo,
 )
 from zero_easel.library.shoots import create_shoot
+from zero_easel.library.steps import steps_of
 
 _DIGESTS = count()
 State = list[tuple[str, str, bool, bool]]
@@ -116,7 +117,7 @@ def test_all_of_it_can_be_undone_step_by_step_and_done_again(
     states = [state(session, shoot)]
     for at, (kind, places) in enumerate(steps):
         chosen = [photos[place] for place in places]
-        before = steps_of(session, shoot.id).undo, len(states)
+        before = steps_of(session, shoot.id, STAGE).undo, len(states)
         try:
             if kind == "assign":
                 assign(session, shoot, chosen, "ABC"[at % 3] + f"-{at % 3 + 1}", str(at))
@@ -133,7 +134,7 @@ def test_all_of_it_can_be_undone_step_by_step_and_done_again(
             else:
                 import_shotlist(session, shoot, f"filename,code\nP000{at % 3 + 1}.JPG,C-3\n".encode(), f"{at}.csv")
         except MatchError:
-            assert before == (steps_of(session, shoot.id).undo, len(states))
+            assert before == (steps_of(session, shoot.id, STAGE).undo, len(states))
         if state(session, shoot) != states[-1]:
             states.append(state(session, shoot))
     seen = [state(session, shoot)]

@@ -53,7 +53,7 @@ class Map(NamedTuple):
 
     def apply(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
         """(n, 2) -> (n, 2)."""
-        return points @ np.array([[self.a, self.b], [self.c, self.d]]) + (self.e, self.f)
+        return np.asarray(points @ np.array([[self.a, self.b], [self.c, self.d]]) + (self.e, self.f))
 
     @property
     def scale(self) -> float:

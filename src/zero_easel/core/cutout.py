@@ -14,7 +14,7 @@ from zero_easel.core.region import Region, decide
 from zero_easel.core.shadow import shadow_of
 from zero_easel.core.sight import Sight, look_at
 
-ENGINE = "5"
+ENGINE = "6"
 """Changes whenever the same photo may give another cutout; part of the key of everything derived from one."""
 
 

@@ -114,8 +114,9 @@ def measures_of(alpha: Float | Encoded, left: float, top: float, frame: tuple[in
     )
     x, y = np.asarray(centroid) * step + to_photo
     box = bounds.moved(left, top)
+    foot = _foot(hull, float(x))
     return Measures(
-        box, hull, area * step * step, (float(x), float(y)), principal, elongation, upright, level, _foot(hull, float(x)),
+        box, hull, area * step * step, (float(x), float(y)), principal, elongation, upright, level, foot,
         _edges(box, frame),
     )  # fmt: skip
 
@@ -212,12 +213,15 @@ def _foot(hull: NDArray[np.float64], centre: float) -> Foot:
     spans = np.array([np.ptp(points[:, 0]) for points in standing])
     best = int(np.argmax(spans - 0.002 * size * np.abs(angles)))
     away = [spans[at] for at in (best - 16, best + 16) if 0 <= at < len(spans)]
-    points = standing[best]
+    # All tilts at which as much comes down are as good: the one in their middle is meant.
+    as_good = np.flatnonzero(spans >= spans[best] - 1e-6)
+    best = int(as_good[len(as_good) // 2]) if np.ptp(as_good) < 16 else best
+    points = _contacts(standing[best], float(angles[best]))
     below = points[:, 0].min() <= centre <= points[:, 0].max()
     flat = bool(below and spans[best] >= _FLAT * width and max(away) < 0.6 * spans[best])
     if not flat:
-        points = standing[len(angles) // 2]
-    left, right = points[np.argmin(points[:, 0])], points[np.argmax(points[:, 0])]
+        points = _contacts(standing[len(angles) // 2], 0.0)
+    left, right = points
     angle = float(np.degrees(np.arctan2(right[1] - left[1], right[0] - left[0]))) if flat else 0.0
     return Foot((float(left[0]), float(left[1])), (float(right[0]), float(right[1])), angle, flat)
 
@@ -226,7 +230,18 @@ def _standing(hull: NDArray[np.float64], angle: float, tolerance: float) -> NDAr
     """The hull's points that touch ground tilted by an angle."""
     radians = np.radians(angle)
     depth = hull[:, 1] * np.cos(radians) - hull[:, 0] * np.sin(radians)
-    return hull[depth >= depth.max() - tolerance]
+    return np.asarray(hull[depth >= depth.max() - tolerance])
+
+
+def _contacts(points: NDArray[np.float64], angle: float) -> NDArray[np.float64]:
+    """The lowest point at either end of those that touch ground tilted by an angle, (2, 2): left and right."""
+    low, high = points[:, 0].min(), points[:, 0].max()
+    radians = np.radians(angle)
+    depth = points[:, 1] * np.cos(radians) - points[:, 0] * np.sin(radians)
+    ends = (points[:, 0] <= low + 0.2 * (high - low), points[:, 0] >= high - 0.2 * (high - low))
+    # Of equally low ones the outermost.
+    return np.array([points[np.argmax(np.where(end, depth + 1e-6 * outward, -np.inf))]
+                     for end, outward in zip(ends, (-points[:, 0], points[:, 0]), strict=True)])  # fmt: skip
 
 
 def _edges(box: Bounds, frame: tuple[int, int]) -> tuple[str, ...]:

@@ -22,6 +22,12 @@ from zero_easel.core.uncut import lay_uncut
 
 _SAME_DISTANCE = 0.03
 """How far px per mm may differ between photos that were taken at one distance."""
+_LEANING = 1.5
+"""Degrees from which a lean that is left strikes the eye beside its neighbours."""
+_ENOUGH = 4
+"""Items of one category and view from which one can be called odd."""
+_ALONE = 3.5
+"""How many times larger or smaller than the middle one an item looks odd."""
 _SIDES = ("left", "top", "right", "bottom")
 
 
@@ -47,8 +53,8 @@ class ByHand(NamedTuple):
 
 
 class Subject(NamedTuple):
-    """A photo that is to be placed. measures: of its item, None if it has none (or is not cleared yet). frame: width and
-    height of the upright photo, px."""
+    """A photo that is to be placed. measures: of its item, None if it has none (or is not cleared yet). frame: width
+    and height of the upright photo, px."""
 
     measures: Measures | None
     frame: tuple[int, int]
@@ -59,8 +65,8 @@ class Subject(NamedTuple):
 
 
 class Note(NamedTuple):
-    """Something a person should know. kind: "cut", "size", "tilt", "margin", "enlarged", "limit", "guess" or "frame";
-    the first four are reasons to look."""
+    """Something a person should know. kind: "cut", "size", "tilt", "margin", "position", "alone", "enlarged", "limit",
+    "guess" or "frame"; the first six are reasons to look."""
 
     kind: str
     text: str
@@ -68,14 +74,14 @@ class Note(NamedTuple):
     @property
     def calls(self) -> bool:
         """Whether it is a reason to look."""
-        return self.kind in ("cut", "size", "tilt", "margin", "alone")
+        return self.kind in ("cut", "size", "tilt", "margin", "position", "alone")
 
 
 class Laid(NamedTuple):
-    """One picture, laid out. way: from px of the upright photo to px of the canvas. canvas: width, height, px. box: of
-    the item on the canvas by its outline, None for an uncut picture without one. by_rule: the same without what a person
-    changed. turn: degrees, clockwise. share: of the frame. px_per_mm: of the photo, None if unknown. held: what the drawn
-    item itself must meet."""
+    """One picture, laid out. way: from px of the upright photo to px of the canvas. canvas: width, height, px. box:
+    of the item on the canvas by its outline, None for an uncut picture without one. by_rule: the same without what a
+    person changed. turn: degrees, clockwise. share: of the frame. px_per_mm: of the photo, None if unknown. held:
+    what the drawn item itself must meet. origin: where the standard's own canvas begins on this one, px."""
 
     way: Map
     canvas: tuple[int, int]
@@ -87,6 +93,7 @@ class Laid(NamedTuple):
     px_per_mm: float | None
     notes: tuple[Note, ...]
     held: "Held"
+    origin: tuple[float, float] = (0.0, 0.0)
 
     @property
     def scale(self) -> float:
@@ -151,7 +158,45 @@ def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Laid | None
         else:
             scale, held, notes = scales[at]
             laid.append(_placed(standard.canvas, item, subject, stance, scale, held, notes, poses[at]))
-    return laid
+    return _compared(subjects, laid)
+
+
+def _compared(subjects: Sequence[Subject], laid: list[Laid | None]) -> list[Laid | None]:
+    """The same, with a note on items that look much larger or smaller than those that they will stand beside."""
+    groups: dict[tuple[str, str], list[int]] = defaultdict(list)
+    for at, (subject, lay) in enumerate(zip(subjects, laid, strict=True)):
+        if lay is not None and subject.measures is not None and lay.rules.backdrop == "cleared":
+            groups[subject.category.casefold(), subject.view.casefold()].append(at)
+    found = list(laid)
+    for members in groups.values():
+        if len(members) < _ENOUGH:
+            continue
+        seen = {at: _area(subjects[at], laid[at]) for at in members}
+        middle = float(np.median(list(seen.values())))
+        for at, area in seen.items():
+            lay = found[at]
+            if lay is not None and not 1 / _ALONE < area / middle < _ALONE:
+                word = "larger" if area > middle else "smaller"
+                text = f"looks much {word} than the others: {area:.0%} of the canvas, they {middle:.0%}"
+                found[at] = lay._replace(notes=(*lay.notes, Note("alone", text)))
+    return found
+
+
+def _area(subject: Subject, lay: Laid | None) -> float:
+    """Visible share of the canvas."""
+    assert subject.measures is not None and lay is not None
+    return subject.measures.area * lay.scale**2 / (lay.canvas[0] * lay.canvas[1])
+
+
+def rules_of(subject: Subject, standard: Standard) -> Item:
+    """The rules that hold for a photo."""
+    return _rules(subject, standard.rules_for)
+
+
+def is_by_row(standard: Standard) -> bool:
+    """Whether the place of one picture depends on the others, so that all have to be measured first."""
+    scales = {standard.item.scale, *(special.item.get("scale", "share") for special in standard.exceptions)}
+    return scales != {"share"}
 
 
 def _rules(subject: Subject, ruled: Callable[[Scope], Item]) -> Item:
@@ -163,12 +208,12 @@ def _stance(subject: Subject, item: Item) -> _Stance | None:
     measures = subject.measures
     if measures is None:
         return None
-    lean, notes = lean_of(measures, item.straighten), []
+    lean = lean_of(measures, item.straighten)
     if abs(lean) > item.straighten_limit:
-        notes.append(Note("tilt", f"leans by {abs(lean):.0f}°, more than is straightened"))
         lean = 0.0
-    hand = subject.hand.turn
-    turn = -lean if hand is None else hand
+    turn = -lean if subject.hand.turn is None else subject.hand.turn
+    left_over = lean_of(measures, "axis") + turn
+    notes = [Note("tilt", f"leans by {abs(left_over):.0f}°")] if abs(left_over) >= _LEANING else []
     turned = Map.turned(turn)
     hull = turned.apply(measures.hull)
     (left, top), (right, bottom) = hull.min(0), hull.max(0)
@@ -333,11 +378,11 @@ def _placed(
     placed, by_rule = placed.then(shift), by_rule.then(shift)
     final = _boxed(placed, stance.measures.hull)
     share = max(final.height / canvas.height, final.width / canvas.width)
-    notes = stance.notes + notes + _notes(canvas, area, subject, final.moved(*(-v for v in frame.shift)), frame, placed)
+    notes = stance.notes + notes + _notes(item, area, subject, final.moved(*(-v for v in frame.shift)), frame, placed)
     if pose is not None and pose.doubt:
         notes += (Note("size", pose.doubt),)
     density = pose.px_per_mm if pose else None
-    return Laid(placed, frame.size, final, by_rule, item, stance.turn, share, density, notes, held)
+    return Laid(placed, frame.size, final, by_rule, item, stance.turn, share, density, notes, held, frame.shift)
 
 
 def _boxed(way: Map, hull: NDArray[np.float64]) -> Bounds:
@@ -362,7 +407,7 @@ class _Frame:
         self.cut = [side for side, beyond in zip(_SIDES, out, strict=True) if beyond > 0.5]
 
 
-def _notes(canvas: Canvas, area: Bounds, subject: Subject, box: Bounds, frame: _Frame, way: Map) -> tuple[Note, ...]:
+def _notes(item: Item, area: Bounds, subject: Subject, box: Bounds, frame: _Frame, way: Map) -> tuple[Note, ...]:
     notes = []
     if frame.cut:
         notes.append(Note("cut", f"cut off at the {' and '.join(frame.cut)}"))
@@ -370,6 +415,9 @@ def _notes(canvas: Canvas, area: Bounds, subject: Subject, box: Bounds, frame: _
         out = max(area.left - box.left, area.top - box.top, box.right - area.right)
         if out > 0.75:
             notes.append(Note("margin", f"{out:.0f} px into its margin"))
+    off = box.bottom - area.bottom
+    if item.place == "line" and abs(off) > 0.75 and subject.hand.down:
+        notes.append(Note("position", f"{abs(off):.0f} px {'below' if off > 0 else 'above'} the line"))
     assert subject.measures is not None
     if subject.measures.edges:
         notes.append(Note("frame", f"touches the photo's {' and '.join(subject.measures.edges)} edge"))

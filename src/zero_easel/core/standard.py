@@ -92,6 +92,12 @@ class Scope(NamedTuple):
 
 
 ALL = Scope()
+AS_FITS = "as fits"
+"""How a number of px per mm is written that follows from the largest item."""
+
+
+def _front() -> dict[str, tuple[str, ...]]:
+    return {"": ("front",)}
 
 
 class Standard(Part):
@@ -104,7 +110,7 @@ class Standard(Part):
     item: Item = Item()
     exceptions: tuple[Special, ...] = ()
     deliverable: Deliverable = Deliverable()
-    views: dict[str, tuple[str, ...]] = Field(default_factory=lambda: {"": ("front",)})
+    views: dict[str, tuple[str, ...]] = Field(default_factory=_front)
 
     @field_validator("views", mode="before")
     @classmethod
@@ -213,7 +219,10 @@ def _typed(field: str, value: str, before: object, density: float) -> object:
         try:
             return str(round(read_length(text, "px").px(0, density))) if "%" not in text else text
         except ValueError as error:
-            raise StandardError(f"{field} {error}") from error
+            reason = "must be a whole number of px, or a length in mm, cm or in"
+            raise StandardError(f"{field} {reason} (given: {text})") from error
+    if field == "item.px_per_mm" and text.casefold() in (AS_FITS, ""):
+        return 0
     if isinstance(before, bool):
         return text.casefold() in ("true", "yes", "on")
     if isinstance(before, (int, float)):

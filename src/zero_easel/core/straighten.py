@@ -10,8 +10,9 @@ _LONG = 4.0
 """Elongation from which an item's length alone tells how it lies."""
 _MIRRORED = 0.98
 """Share of a silhouette on its own mirror image from which it is called symmetrical."""
-_GAIN = 0.02
-"""How much of it must come from leaning: round things are symmetrical about everything."""
+_GAIN, _SHARE = 0.006, 0.5
+"""How much of it must come from leaning, at least, and of what is missing without: round things are symmetrical about
+everything."""
 _STANDS_WELL = 0.95
 """Mirror score from which an item that stands upright is not turned by its foot: a box seen over its edge."""
 
@@ -19,13 +20,10 @@ _STANDS_WELL = 0.95
 def lean_of(measures: Measures, rule: Literal["off", "base", "axis"]) -> float:
     """Degrees, clockwise, by which an item leans as far as a rule can tell; 0 where nothing certain can be said.
 
-    base: the angle of a flat foot. axis: of the axis of what is mirror-symmetrical about it, or long and thin; not where
-    the item has a foot that stands level already, for then it is meant to lean.
+    base: the angle of a flat foot. axis: of the axis of what is mirror-symmetrical about it, or long and thin; not
+    where the item has a foot that stands level already, for then it is meant to lean.
     """
-    if rule == "base":
-        lean = _of_foot(measures)
-    else:
-        lean = _of_axis(measures) if rule == "axis" else 0.0
+    lean = {"off": lambda _: 0.0, "base": _of_foot, "axis": _of_axis}[rule](measures)
     return lean if abs(lean) >= _SLIGHT else 0.0
 
 
@@ -48,8 +46,8 @@ def _of_axis(measures: Measures) -> float:
         # A knife is not its own mirror image, but nobody doubts how it lies.
         off = measures.principal - (90 if measures.principal > 45 else -90 if measures.principal < -45 else 0)
         return axis.angle if axis.score >= _MIRRORED and abs(axis.angle - off) < 3 else off
-    if axis.score < _MIRRORED or axis.score - axis.plain < _GAIN:
+    if axis.score < _MIRRORED or axis.score - axis.plain < max(_GAIN, _SHARE * (1 - axis.plain)):
         return 0.0
-    if foot.flat and abs(foot.angle) < 0.75:
+    if foot.flat and abs(foot.angle) < 0.75 and abs(axis.angle - foot.angle) > 1:
         return 0.0
     return axis.angle

@@ -74,7 +74,8 @@ class Original(Base):
 
 
 class CutoutRow(Base):
-    """A stored cutout. key: digest of all that it depends on. Box and bounds in px of the upright photo."""
+    """A stored cutout. key: digest of all that it depends on. Box and bounds in px of the upright photo. measures: of
+    its item, as core.measure.Measures packs them, or ""."""
 
     __tablename__ = "cutout"
     key: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -85,6 +86,7 @@ class CutoutRow(Base):
     width: Mapped[int]
     height: Mapped[int]
     bounds: Mapped[list[float] | None] = mapped_column(JSON)
+    measures: Mapped[str] = mapped_column(default="")
     seconds: Mapped[float]
 
 
@@ -121,7 +123,8 @@ class Photo(Base):
     person said that it is none. left_out: stays out of runs; listed: False if the shoot has a shot list that does not
     name it. accepted: a person has seen the cutout.
     empty: shows the bare backdrop and helps to clear the others. marks: all gestures that corrected the cutout, as JSON
-    of core.marks.Mark; the first marks_at of them are in force, the rest were undone.
+    of core.marks.Mark; the first marks_at of them are in force, the rest were undone. hand: where a person placed it
+    otherwise than the rule, as JSON of core.placement.ByHand.
     """
 
     __tablename__ = "photo"
@@ -149,6 +152,7 @@ class Photo(Base):
     empty: Mapped[bool] = mapped_column(default=False)
     marks: Mapped[list[Any]] = mapped_column(JSON, default=list)
     marks_at: Mapped[int] = mapped_column(default=0)
+    hand: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
     original: Mapped[Original] = relationship(lazy="joined")
 
     @property
@@ -165,12 +169,14 @@ class Photo(Base):
 
 
 class Change(Base):
-    """One step of matching a shoot, to be taken back: before and after hold what photos (by id) and the shot list were
-    set to. said: what was done, in words. undone: it was taken back and may be done again."""
+    """One step of matching or placing a shoot, to be taken back: before and after hold what photos (by id), the shot
+    list or the placing by hand were set to. stage: "match" or "place", each with steps of its own. said: what was
+    done, in words. undone: it was taken back and may be done again."""
 
     __tablename__ = "change"
     id: Mapped[int] = mapped_column(primary_key=True)
     shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id", ondelete="CASCADE"), index=True)
+    stage: Mapped[str] = mapped_column(String(10), default="match")
     said: Mapped[str]
     before: Mapped[dict[str, Any]] = mapped_column(JSON)
     after: Mapped[dict[str, Any]] = mapped_column(JSON)
@@ -197,7 +203,8 @@ class Run(Base):
 
 
 class PictureRow(Base):
-    """One output of a run. state: waiting, working, done, failed, left out."""
+    """One output of a run. state: waiting, working, done, failed, left out. subject: all that its place depends on
+    besides its cutout and the rules, as it was when the run began: category, view, listed size, placing by hand."""
 
     __tablename__ = "picture"
     __table_args__ = (Index("ix_picture_run_state", "run_id", "state"),)
@@ -215,5 +222,6 @@ class PictureRow(Base):
     sha256: Mapped[str] = mapped_column(default="")
     note: Mapped[str] = mapped_column(default="")
     message: Mapped[str] = mapped_column(default="")
+    subject: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
     run: Mapped[Run] = relationship()
     photo: Mapped[Photo] = relationship()

@@ -1,7 +1,6 @@
 """Matching by hand: assigning, swapping, shifting runs, and every step back again."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import delete, select, update
@@ -11,8 +10,10 @@ from zero_easel.core.catalog import read_shotlist
 from zero_easel.core.tables import Problem
 from zero_easel.library.lines import lines_of, takes_part
 from zero_easel.library.matches import rematch
-from zero_easel.library.models import Change, Photo, Shoot, ShotRow
+from zero_easel.library.models import Photo, Shoot, ShotRow
+from zero_easel.library.steps import note_step, take_step
 
+STAGE = "match"
 _HAND = ("code", "view", "by_hand", "not_card", "left_out")
 """What a person sets on a photo; everything else follows by itself."""
 
@@ -26,7 +27,9 @@ def import_shotlist(session: Session, shoot: Shoot, data: bytes, name: str) -> t
     shots, problems, _ = read_shotlist(data, name)
     before = _shots(session, shoot.id)
     _set_shots(session, shoot.id, [list(shot) for shot in shots])
-    _note(session, shoot, f"shot list {name}", {"shots": before}, {"shots": [list(shot) for shot in shots]})
+    note_step(
+        session, shoot.id, STAGE, f"shot list {name}", {"shots": before}, {"shots": [list(shot) for shot in shots]}
+    )
     rematch(session, shoot)
     return len(shots), problems
 
@@ -110,37 +113,20 @@ def run_from(session: Session, shoot: Shoot, photo_id: int) -> list[int]:
     return order[order.index(photo_id) :] if photo_id in order else []
 
 
-@dataclass(frozen=True)
-class Steps:
-    """The step that undo would take back and the one that redo would do again, in words; "" if there is none."""
-
-    undo: str
-    redo: str
-
-
-def steps_of(session: Session, shoot_id: int) -> Steps:
-    """What can be undone and redone."""
-    done, undone = _last_done(session, shoot_id), _first_undone(session, shoot_id)
-    return Steps(done.said if done else "", undone.said if undone else "")
-
-
 def undo(session: Session, shoot: Shoot) -> str:
     """Take the last step back; returns what it was, "" if there is none."""
-    return _step(session, shoot, _last_done(session, shoot.id), back=True)
+    return _step(session, shoot, back=True)
 
 
 def redo(session: Session, shoot: Shoot) -> str:
     """Do the last step that was taken back again; returns what it is, "" if there is none."""
-    return _step(session, shoot, _first_undone(session, shoot.id), back=False)
+    return _step(session, shoot, back=False)
 
 
-def _step(session: Session, shoot: Shoot, change: Change | None, back: bool) -> str:
-    if change is None:
-        return ""
-    change.undone = back
-    session.flush()
-    said = change.said
-    _restore(session, shoot, change.before if back else change.after)
+def _step(session: Session, shoot: Shoot, back: bool) -> str:
+    said, state = take_step(session, shoot.id, STAGE, back)
+    if said:
+        _restore(session, shoot, state)
     return said
 
 
@@ -177,14 +163,8 @@ def _by_hand(session: Session, shoot: Shoot, photos: list[Photo], said: str, do:
             photo.why = "by hand"
     after = {str(photo.id): [getattr(photo, key) for key in _HAND] for photo in photos}
     if after != before:
-        _note(session, shoot, said, {"photos": before}, {"photos": after})
+        note_step(session, shoot.id, STAGE, said, {"photos": before}, {"photos": after})
         rematch(session, shoot)
-
-
-def _note(session: Session, shoot: Shoot, said: str, before: dict[str, Any], after: dict[str, Any]) -> None:
-    session.execute(delete(Change).where(Change.shoot_id == shoot.id, Change.undone))
-    session.add(Change(shoot_id=shoot.id, said=said, before=before, after=after))
-    session.flush()
 
 
 def _restore(session: Session, shoot: Shoot, state: dict[str, Any]) -> None:
@@ -198,16 +178,6 @@ def _restore(session: Session, shoot: Shoot, state: dict[str, Any]) -> None:
         session.execute(update(Photo), rows)
     session.expire_all()
     rematch(session, shoot)
-
-
-def _last_done(session: Session, shoot_id: int) -> Change | None:
-    query = select(Change).where(Change.shoot_id == shoot_id, ~Change.undone).order_by(Change.id.desc()).limit(1)
-    return session.scalar(query)
-
-
-def _first_undone(session: Session, shoot_id: int) -> Change | None:
-    query = select(Change).where(Change.shoot_id == shoot_id, Change.undone).order_by(Change.id).limit(1)
-    return session.scalar(query)
 
 
 def _shots(session: Session, shoot_id: int) -> list[list[str]]:

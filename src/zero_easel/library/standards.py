@@ -5,7 +5,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.patterns import PatternError
 from zero_easel.core.plan import Namer
-from zero_easel.core.standard import Standard, StandardError, changed
+from zero_easel.core.standard import ALL, Scope, Standard, StandardError, changed, dropped
 from zero_easel.library.models import StandardRow, now
 from zero_easel.library.products import free_columns
 
@@ -25,20 +25,29 @@ def rules_of(row: StandardRow) -> Standard:
     return Standard.model_validate(row.rules)
 
 
-def set_rule(session: Session, row: StandardRow, field: str, value: str) -> Standard:
-    """Change one value, named by its dotted field; opens the next version if a run froze this one.
+def set_rule(session: Session, row: StandardRow, field: str, value: str, scope: Scope = ALL) -> Standard:
+    """Change one value, named by its dotted field, for a scope; opens the next version if a run froze this one.
 
     Raises StandardError with the reason, a name pattern that asks for an unknown column among them; nothing is changed
     then.
     """
     before = rules_of(row)
-    after = changed(before, field, value)
+    after = changed(before, field, value, scope)
     try:
         Namer(after, free_columns(session))
     except PatternError as error:
         raise StandardError(str(error)) from error
     if after != before:
         store(row, after)
+    return after
+
+
+def drop_rule(session: Session, row: StandardRow, field: str, scope: Scope) -> Standard:
+    """Let a scope follow the rule for all again. Raises StandardError; nothing is changed then."""
+    after = dropped(rules_of(row), field, scope)
+    if after != rules_of(row):
+        store(row, after)
+    session.flush()
     return after
 
 

@@ -19,6 +19,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
+from zero_easel.core.placement import Laid, is_by_row
 from zero_easel.core.reading import Reading
 from zero_easel.core.standard import Standard
 from zero_easel.library.database import Database
@@ -28,7 +29,7 @@ from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting
 from zero_easel.library.touchups import marks_in_force
 from zero_easel.library.vault import Vault
 from zero_easel.runs.processes import alone, new_pool, reason_of
-from zero_easel.runs.service import finish_if_through, recover
+from zero_easel.runs.service import finish_if_through, laid_of, recover, subject_of
 from zero_easel.runs.work import Cleared, Made, Order, clear_photo, make_picture, read_original
 
 log = structlog.get_logger()
@@ -59,6 +60,8 @@ class Dispatcher:
         self._wake, self._stopping = threading.Event(), threading.Event()
         self._in_hand: dict[Future[Any], _Job] = {}
         self._match_after = 0.0
+        # Where the pictures of a run go whose places depend on each other; worked out once, when all are cleared.
+        self._rows: dict[int, dict[int, Laid | None]] = {}
         self._thread: threading.Thread
         self._pool: ProcessPoolExecutor
 
@@ -136,6 +139,7 @@ class Dispatcher:
             select(PictureRow)
             .join(Run)
             .where(PictureRow.state == "waiting", Run.state == "running")
+            .where(Run.id.not_in(self._not_laid(session)))
             .order_by(PictureRow.id)
             .limit(room)
         )
@@ -145,9 +149,24 @@ class Dispatcher:
             photo, run = picture.photo, picture.run
             target = self._vault.run(run.id) / picture.output
             rules = Standard.model_validate(run.rules)
-            arguments = (self._vault.root, _order(session, photo), rules, target)
+            laid = self._rows.get(run.id, {}).get(picture.id)
+            arguments = (self._vault.root, _order(session, photo), rules, target, subject_of(picture), laid)
             jobs.append(_Job(photo.id, photo.name, make_picture, arguments, picture.id, run.id))
         return jobs
+
+    def _not_laid(self, session: Session) -> list[int]:
+        """Runs that cannot go on yet, for the place of each picture depends on all, and some are not cleared."""
+        runs = session.scalars(select(Run).where(Run.state == "running")).all()
+        self._rows = {run_id: row for run_id, row in self._rows.items() if run_id in {run.id for run in runs}}
+        waiting = []
+        for run in runs:
+            if run.id not in self._rows and is_by_row(Standard.model_validate(run.rules)):
+                laid = laid_of(session, run)
+                if laid is None:
+                    waiting.append(run.id)
+                else:
+                    self._rows[run.id] = laid
+        return waiting
 
     def _next_readings(self, session: Session, room: int) -> list[_Job]:
         taken = {job.digest for job in self._in_hand.values()}

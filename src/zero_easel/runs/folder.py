@@ -1,5 +1,6 @@
 """A run over a folder, as the command line asks for it: no library, the same pipeline."""
 
+import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -8,16 +9,20 @@ from typing import NamedTuple
 
 from zero_easel.core.cards import Snap
 from zero_easel.core.catalog import Product, Shot
+from zero_easel.core.item import CutItem
 from zero_easel.core.matching import Match, Matcher, in_shooting_order, odd_counts
 from zero_easel.core.naming import natural_key, shows_backdrop
 from zero_easel.core.patterns import PatternError
-from zero_easel.core.photo import PICTURE_SUFFIXES, PhotoError, read_photo
-from zero_easel.core.plan import Namer, Planned, Subject, find_clashes
+from zero_easel.core.photo import PICTURE_SUFFIXES, Photo, PhotoError, read_photo
+from zero_easel.core.placement import Laid, Subject, is_by_row, lay_out
+from zero_easel.core.plan import Namer, Planned, find_clashes
+from zero_easel.core.plan import Subject as NamedSubject
+from zero_easel.core.pose import Size
 from zero_easel.core.reading import Reading, read
 from zero_easel.core.shooting import Frame
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically
-from zero_easel.pipeline import empty_frame, picture_of
+from zero_easel.pipeline import PictureError, clear, empty_frame, needs_cutout, picture_of
 from zero_easel.runs.manifest import NAME, Row, write_manifest
 from zero_easel.runs.processes import map_processes, reason_of
 
@@ -30,7 +35,7 @@ class FolderError(Exception):
 
 @dataclass(frozen=True)
 class FolderRun:
-    """A run that may start. photos and planned go together; left_out are photos that stay out, each with why;
+    """A run that may start. photos, planned and subjects go together; left_out are photos that stay out, each with why;
     doubts are sentences about products that a person should make sure of; absent are files that only the shot list
     knows; empties show the bare backdrop and are used, not finished."""
 
@@ -38,6 +43,7 @@ class FolderRun:
     standard: Standard
     photos: list[Path]
     planned: list[Planned]
+    subjects: list[Subject]
     left_out: list[tuple[Path, str]]
     doubts: list[str]
     absent: list[str]
@@ -116,18 +122,51 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[Row], None]) -> list[Ro
     for folder in {(run.out / planned.output).parent for planned in run.planned} | {run.out}:
         folder.mkdir(parents=True, exist_ok=True)
     rows: dict[int, Row] = {}
-    work = (
-        (index, (path, run.standard, run.out / run.planned[index].output, run.empties))
-        for index, path in enumerate(run.photos)
-    )
-    for index, result in map_processes(_make, work, jobs):
+
+    def note(index: int, result: tuple[int, int, int, str, list[str]] | Exception) -> None:
         rows[index] = _row(run.planned[index], run.photos[index], result)
         on_row(rows[index])
+
+    if is_by_row(run.standard):
+        # Kept beside the pictures, where there is room for them, and gone when the run ends.
+        with tempfile.TemporaryDirectory(dir=run.out, prefix=".cutouts-") as kept:
+            _execute_by_row(run, jobs, Path(kept), note)
+    else:
+        work = ((index, _arguments(run, index, None, None)) for index in range(len(run.photos)))
+        for index, result in map_processes(_make, work, jobs):
+            note(index, result)
     left_out = [_left_out(path, why) for path, why in run.left_out]
     left_out += [_left_out(path, "shows the empty backdrop") for path in run.empties]
     in_order = [rows[index] for index in sorted(rows)] + left_out
     write_atomically(run.out / NAME, write_manifest(in_order))
     return in_order
+
+
+def _execute_by_row(
+    run: FolderRun, jobs: int, kept: Path, note: Callable[[int, tuple[int, int, int, str, list[str]] | Exception], None]
+) -> None:
+    """Clear everything, lay the whole row out, then draw. kept: folder for the cutouts until then."""
+    subjects, failed = list(run.subjects), set()
+    work = (
+        (index, (path, kept / str(index), run.empties, run.subjects[index], run.standard))
+        for index, path in enumerate(run.photos)
+    )
+    for index, result in map_processes(_measure, work, jobs):
+        if isinstance(result, Exception):
+            failed.add(index)
+            note(index, result)
+        else:
+            subjects[index] = result
+    laid = lay_out(subjects, run.standard)
+    ready = [index for index in range(len(subjects)) if index not in failed]
+    drawing = ((index, _arguments(run, index, laid[index], kept / str(index))) for index in ready)
+    for index, result in map_processes(_make, drawing, jobs):
+        note(index, result)
+
+
+def _arguments(run: FolderRun, index: int, laid: Laid | None, kept: Path | None) -> tuple[object, ...]:
+    target = run.out / run.planned[index].output
+    return run.photos[index], run.standard, target, run.empties, run.subjects[index], laid, kept
 
 
 class Matched(NamedTuple):
@@ -189,13 +228,21 @@ def _planned(
     columns = sorted({key for product in products for key in product.extra})
     try:
         namer = Namer(standard, columns, folder.resolve().name)
-        subjects = [Subject(one.path.name, one.match, one.taken) for one in taken]
-        planned = namer.plan(subjects, {p.code: p for p in products})
+        subjects = [NamedSubject(one.path.name, one.match, one.taken) for one in taken]
+        by_code = {p.code: p for p in products}
+        planned = namer.plan(subjects, by_code)
     except PatternError as error:
         raise FolderError(f"The file names cannot be made: {error}.") from error
     present = {one.path.name.casefold() for one in matched} | {path.name.casefold() for path in empties}
     absent = [shot.filename for shot in shots if shot.filename.casefold() not in present]
-    return FolderRun(out, standard, [one.path for one in taken], planned, left_out, _doubts(matched), absent, empties)
+    row = [_subject(by_code.get(p.code) or Product(code=p.code), p.view) for p in planned]
+    paths = [one.path for one in taken]
+    return FolderRun(out, standard, paths, planned, row, left_out, _doubts(matched), absent, empties)
+
+
+def _subject(product: Product, view: str) -> Subject:
+    """What a photo's place depends on besides its pixels."""
+    return Subject(None, (0, 0), product.category, view, Size(product.width_mm, product.height_mm, product.depth_mm))
 
 
 def _doubts(matched: list[Matched]) -> list[str]:
@@ -212,8 +259,39 @@ def _with_folders(originals: list[str], run: FolderRun, folder: Path) -> list[st
     return [str(path.relative_to(folder)) for path in paths]
 
 
-def _make(path: Path, standard: Standard, target: Path, empties: list[Path]) -> tuple[int, int, int, str, list[str]]:
-    picture = picture_of(path, standard, empties)
+def _photo(path: Path) -> Photo:
+    try:
+        return read_photo(path)
+    except PhotoError as error:
+        raise PictureError(str(error)) from error
+
+
+def _clear(path: Path, empties: list[Path]) -> CutItem:
+    return clear(_photo(path), [empty_frame(empty) for empty in empties])
+
+
+def _measure(path: Path, kept: Path, empties: list[Path], subject: Subject, standard: Standard) -> Subject:
+    """Clear a photo, keep its cutout, and return what its place depends on."""
+    if not needs_cutout(subject, standard):
+        facts = _photo(path).facts
+        return subject._replace(frame=(facts.width, facts.height))
+    item = _clear(path, empties)
+    png, facts_text = item.packed()
+    kept.with_suffix(".png").write_bytes(png)
+    kept.with_suffix(".json").write_text(facts_text)
+    return subject._replace(measures=item.measures, frame=(item.width, item.height))
+
+
+def _make(
+    path: Path, standard: Standard, target: Path, empties: list[Path], subject: Subject, laid: Laid | None,
+    kept: Path | None,
+) -> tuple[int, int, int, str, list[str]]:  # fmt: skip
+    def item() -> CutItem:
+        if kept is None:
+            return _clear(path, empties)
+        return CutItem.unpacked(kept.with_suffix(".png").read_bytes(), kept.with_suffix(".json").read_text())
+
+    picture = picture_of(subject, standard, path.name, original=lambda: _photo(path), item=item, laid=laid)
     write_atomically(target, picture.data)
     return picture.width, picture.height, len(picture.data), picture.sha256, picture.notes
 

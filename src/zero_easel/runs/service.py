@@ -8,9 +8,13 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from zero_easel.core.patterns import PatternError
+from zero_easel.core.placement import Laid, Subject, lay_out
 from zero_easel.core.plan import Planned
+from zero_easel.core.pose import Size
+from zero_easel.core.standard import Standard
 from zero_easel.library.lines import Line, lines_of
-from zero_easel.library.models import PictureRow, Run, Shoot, now
+from zero_easel.library.lineup import Standing, hand_of, kept_hand, measures_from, row_of
+from zero_easel.library.models import CutoutRow, Original, Photo, PictureRow, Run, Shoot, now
 from zero_easel.library.names import plan_shoot
 from zero_easel.library.shoots import waiting_to_be_read
 from zero_easel.library.vault import Vault
@@ -74,7 +78,9 @@ def start_run(session: Session, shoot: Shoot) -> Run:
     session.add(run)
     session.flush()
     plans = {line.id: plan for line, plan in planned}
-    session.add_all(_row_for(run.id, line, plans.get(line.id)) for line in lines_of(session, shoot.id))
+    lines = lines_of(session, shoot.id)
+    standing = {one.line.id: one for one in row_of(session, shoot, lines)}
+    session.add_all(_row_for(run.id, line, plans.get(line.id), standing.get(line.id)) for line in lines)
     session.flush()
     return run
 
@@ -159,8 +165,42 @@ def write_archive(session: Session, vault: Vault, run_id: int, target: Path) -> 
         archive.writestr(NAME, manifest_of(session, run_id))
 
 
-def _row_for(run_id: int, line: Line, plan: Planned | None) -> PictureRow:
+def subject_of(picture: PictureRow) -> Subject:
+    """What a picture's place depends on besides its cutout and the rules; measures are still missing."""
+    facts = picture.subject or {}
+    original = picture.photo.original
+    return Subject(
+        None, (original.width, original.height), facts.get("category", ""), picture.view,
+        Size(*facts.get("size", ())), hand_of(facts.get("hand")),
+    )  # fmt: skip
+
+
+def laid_of(session: Session, run: Run) -> dict[int, Laid | None] | None:
+    """Where all pictures of a run go, by their ids, laid out as one row; None while some are not cleared yet."""
+    query = (
+        select(PictureRow, CutoutRow.measures, Photo.clearing)
+        .join(Photo, Photo.id == PictureRow.photo_id)
+        .join(Original, Original.digest == Photo.digest)
+        .outerjoin(CutoutRow, CutoutRow.key == Photo.cutout_key)
+        .where(PictureRow.run_id == run.id, PictureRow.output != "")
+        .order_by(PictureRow.id)
+    )
+    rows = session.execute(query).unique().all()
+    if any(clearing == "waiting" and not (row.photo.left_out or row.photo.empty) for row, _, clearing in rows):
+        return None
+    subjects = [
+        subject_of(picture)._replace(measures=measures_from(measures) if measures else None)
+        for picture, measures, _ in rows
+    ]
+    laid = lay_out(subjects, Standard.model_validate(run.rules))
+    return {row[0].id: lay for row, lay in zip(rows, laid, strict=True)}
+
+
+def _row_for(run_id: int, line: Line, plan: Planned | None, standing: Standing | None) -> PictureRow:
     row = PictureRow(run_id=run_id, photo_id=line.id, original=line.name, code=line.code, view=line.view)
+    if standing is not None:
+        subject = standing.subject
+        row.subject = {"category": subject.category, "size": list(subject.size), "hand": kept_hand(subject.hand)}
     if plan is not None:
         row.output, row.view, row.note = plan.output, plan.view, plan.note
     elif line.error:

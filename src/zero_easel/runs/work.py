@@ -8,12 +8,13 @@ from zero_easel.core.colour import Encoded
 from zero_easel.core.encode import encode_webp
 from zero_easel.core.item import CutItem
 from zero_easel.core.marks import Mark
-from zero_easel.core.photo import PhotoError, read_photo
+from zero_easel.core.photo import Photo, PhotoError, read_photo
+from zero_easel.core.placement import Laid, Subject
 from zero_easel.core.reading import Reading, read
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically
 from zero_easel.library.vault import Vault
-from zero_easel.pipeline import PictureError, clear, empty_frame, finish
+from zero_easel.pipeline import PictureError, clear, empty_frame, picture_of
 
 SMALL, LARGE = 480, 1400
 """Longer sides of the reduced cutouts that pages show, px."""
@@ -21,7 +22,7 @@ SMALL, LARGE = 480, 1400
 
 @dataclass(frozen=True)
 class Cleared:
-    """Facts of a cutout that is now in the vault. Box and bounds in px of the upright photo."""
+    """Facts of a cutout that is now in the vault. Box and bounds in px of the upright photo. measures: packed."""
 
     key: str
     confidence: float
@@ -31,6 +32,7 @@ class Cleared:
     width: int
     height: int
     bounds: list[float] | None
+    measures: str
     seconds: float
 
 
@@ -71,14 +73,19 @@ def clear_photo(root: Path, order: Order) -> Cleared:
     return _cleared(Vault(root), order)[1]
 
 
-def make_picture(root: Path, order: Order, rules: Standard, target: Path) -> Made:
-    """Make one finished picture from the kept cutout, or from the original if there is none. Raises PictureError."""
-    vault = Vault(root)
-    cleared = None
-    item = _kept(vault, order.key)
-    if item is None:
-        item, cleared = _cleared(vault, order)
-    picture = finish(item, rules, order.name)
+def make_picture(root: Path, order: Order, rules: Standard, target: Path, subject: Subject, laid: Laid | None) -> Made:
+    """Make one finished picture from the kept cutout, or from the original if there is none. laid: its place, if that
+    depends on others. Raises PictureError."""
+    vault, cleared = Vault(root), None
+
+    def item() -> CutItem:
+        nonlocal cleared
+        kept = _kept(vault, order.key)
+        if kept is None:
+            kept, cleared = _cleared(vault, order)
+        return kept
+
+    picture = picture_of(subject, rules, order.name, original=lambda: _original(vault, order), item=item, laid=laid)
     target.parent.mkdir(parents=True, exist_ok=True)
     write_atomically(target, picture.data)
     message = "; ".join(picture.notes)
@@ -87,10 +94,7 @@ def make_picture(root: Path, order: Order, rules: Standard, target: Path) -> Mad
 
 def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
     started = time.perf_counter()
-    try:
-        photo = read_photo(vault.original(order.digest), order.name)
-    except PhotoError as error:
-        raise PictureError(str(error)) from error
+    photo = _original(vault, order)
     item = clear(photo, [_empty(vault, digest) for digest in order.empties], order.marks)
     _keep(vault, order.key, item)
     height, width = item.pixels.shape[:2]
@@ -103,9 +107,17 @@ def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
         width=width,
         height=height,
         bounds=list(item.bounds) if item.bounds else None,
+        measures=item.measures.packed() if item.measures else "",
         seconds=round(time.perf_counter() - started, 3),
     )
     return item, cleared
+
+
+def _original(vault: Vault, order: Order) -> Photo:
+    try:
+        return read_photo(vault.original(order.digest), order.name)
+    except PhotoError as error:
+        raise PictureError(str(error)) from error
 
 
 def _empty(vault: Vault, digest: str) -> Encoded:
@@ -135,5 +147,5 @@ def _kept(vault: Vault, key: str) -> CutItem | None:
     path = vault.cutout(key)
     try:
         return CutItem.unpacked(path.read_bytes(), path.with_suffix(".json").read_text())
-    except (OSError, ValueError, TypeError):
+    except (OSError, ValueError, TypeError, KeyError):
         return None

@@ -16,6 +16,7 @@ from zero_easel.web import (
     matching,
     media,
     names,
+    placing,
     products,
     runs,
     shoots,
@@ -41,7 +42,20 @@ def create_app(bench: Workbench) -> FastAPI:
     app = FastAPI(title="Zero Easel", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.bench = bench
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
-    for screen in (shoots, bring_in, matching, clearing, touchup, standards, names, deliver, runs, products, media):
+    for screen in (
+        shoots,
+        bring_in,
+        matching,
+        clearing,
+        touchup,
+        placing,
+        standards,
+        names,
+        deliver,
+        runs,
+        products,
+        media,
+    ):
         app.include_router(screen.router)
     app.add_exception_handler(HTTPException, _sorry)
     app.add_middleware(Guard, upload_bytes=bench.settings.upload_mb * 1_000_000)

@@ -6,6 +6,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from zero_easel.core.patterns import PatternError
 from zero_easel.core.plan import Clash, Planned
 from zero_easel.library.lines import Line, doubtful, lines_of
+from zero_easel.library.lineup import lay_row, row_of
 from zero_easel.library.matches import troubles_of
 from zero_easel.library.models import Shoot
 from zero_easel.library.names import plan_shoot
@@ -42,10 +43,23 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         error = f"The file names cannot be made: {problem}."
     run = latest_run(session, shoot.id)
     lines = lines_of(session, shoot.id)
+    cut, enlarged = _warnings(session, shoot, lines)
     return show(
         request, "deliver.html", status, shoot=shoot, marks=stages_of(session, shoot, lines), stage="deliver",
         error=error, planned=planned, clashes=clashes, rules=rules_of(shoot.standard), row=shoot.standard,
         look_at=sum(doubtful(line) for line, _ in planned), staying=len(lines) - len(planned),
         unsettled=troubles_of(lines).count, unknown=sum(not line.code for line, _ in planned),
-        run=run, at=progress_of(session, run) if run else None, pictures=pictures_of(session, run.id) if run else [],
+        cut=cut, enlarged=enlarged, run=run, at=progress_of(session, run) if run else None,
+        pictures=pictures_of(session, run.id) if run else [],
     )  # fmt: skip
+
+
+def _warnings(session: Db, shoot: Shoot, lines: list[Line]) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:
+    """Photos whose item would be cut off, with the sides; and photos that would be enlarged, with the factor."""
+    row = row_of(session, shoot, lines)
+    cut, enlarged = [], []
+    for standing, laid in zip(row, lay_row(row, rules_of(shoot.standard)), strict=True):
+        if laid is not None:
+            cut += [(standing.line.name, note.text) for note in laid.notes if note.kind == "cut"]
+            enlarged += [(standing.line.name, laid.scale) for note in laid.notes if note.kind == "enlarged"]
+    return cut, sorted(enlarged, key=lambda pair: -pair[1])

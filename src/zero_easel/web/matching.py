@@ -18,6 +18,7 @@ from zero_easel.library.products import (
     products_unseen,
 )
 from zero_easel.library.repairs import (
+    STAGE,
     MatchError,
     assign,
     back_to_automatic,
@@ -27,10 +28,10 @@ from zero_easel.library.repairs import (
     redo,
     run_from,
     shift,
-    steps_of,
     swap,
     undo,
 )
+from zero_easel.library.steps import steps_of
 from zero_easel.web.page import Db, PhotoById, ShootById, found, show, stages, stages_of
 
 router = APIRouter()
@@ -126,7 +127,7 @@ def _repair(session: Db, shoot: Shoot, what: str, chosen: list[int], code: str) 
             no_card(session, shoot, photo_id)
     else:
         found(None, "command")
-    return steps_of(session, shoot.id).undo
+    return steps_of(session, shoot.id, STAGE).undo
 
 
 def _only_one(session: Db, typed: str) -> str | None:
@@ -164,7 +165,7 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, object]:
         "count": len(rows), "page": page, "pages": pages, "troubles": troubles, "first": first,
         "names": {code: product.name for code, product in catalog.items()},
         "products": count_products(session), "unseen": unseen, "unseen_count": unseen_count,
-        "steps": steps_of(session, shoot.id), "reading": sum(not line.read and not line.error for line in lines),
+        "steps": steps_of(session, shoot.id, STAGE), "reading": sum(not line.read and not line.error for line in lines),
     }  # fmt: skip
 
 
@@ -181,7 +182,7 @@ def _said(request: Request, session: Db, photo: Photo, warning: str = "") -> Res
     names = {p.code: p.name for p in products_by_code(session, [photo.code]).values()}
     answer = show(
         request, "_match_said.html", photo=photo, names=names, warning=warning, answer=True, shoot=shoot,
-        marks=stages(session, shoot), stage="match", steps=steps_of(session, shoot.id),
+        marks=stages(session, shoot), stage="match", steps=steps_of(session, shoot.id, STAGE),
     )  # fmt: skip
     matched = {"photo": photo.id, "code": photo.code, "view": photo.view}
     answer.headers["HX-Trigger"] = json.dumps({"matched": matched})

@@ -12,6 +12,7 @@ from fastapi.templating import Jinja2Templates
 from sqlalchemy.orm import Session
 
 from zero_easel import __version__
+from zero_easel.core.rules import Item
 from zero_easel.library.lines import Line, doubtful, lines_of, takes_part
 from zero_easel.library.matches import troubles_of
 from zero_easel.library.models import Photo, Run, Shoot
@@ -108,6 +109,7 @@ def stages_of(session: Session, shoot: Shoot, lines: list[Line]) -> list[Stage]:
     troubles = troubles_of(lines)
     waiting = sum(line.clearing == "waiting" for line in part)
     look = sum(doubtful(line) for line in part)
+    rules = rules_of(shoot.standard)
     settled = bool(part) and not troubles.count
     return [
         Stage("bring-in", "Bring in", _brought(len(lines), broken), call=not lines, done=bool(lines)),
@@ -127,8 +129,8 @@ def stages_of(session: Session, shoot: Shoot, lines: list[Line]) -> list[Stage]:
             bool(part) and not waiting and not look,
             going=waiting > 0,
         ),
-        Stage("place", "Place", "the standard", done=bool(part)),
-        Stage("names", "Name", rules_of(shoot.standard).deliverable.name, done=settled),
+        Stage("place", "Place", _placed(rules.item), done=bool(part)),
+        Stage("names", "Name", rules.deliverable.name, done=settled),
         _deliver(session, shoot),
     ]
 
@@ -153,6 +155,11 @@ def _cleared(count: int, waiting: int, look: int) -> str:
     if waiting:
         return f"{count - waiting} of {count} cleared"
     return f"{count - look} ready, {look} to look at" if look else f"{count} ready"
+
+
+def _placed(item: Item) -> str:
+    words = {"true-size": "true size", "as-shot": "as shot", "even-weight": "even weight"}
+    return words.get(item.scale, f"{item.share:g} % of the {item.share_of}")
 
 
 def _deliver(session: Session, shoot: Shoot) -> Stage:

@@ -1,4 +1,4 @@
-"""Place and the standard: rules as sentences beside live samples."""
+"""The standard: rules as sentences beside live samples."""
 
 import json
 from contextlib import suppress
@@ -6,20 +6,19 @@ from dataclasses import dataclass
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, Response
-from sqlalchemy import func, select
+from sqlalchemy import select
 
-from zero_easel.core.measure import Bounds
+from zero_easel.core.lengths import in_unit
 from zero_easel.core.patterns import PatternError
-from zero_easel.core.placement import free_area, place
-from zero_easel.core.standard import Standard, StandardError, write_views
+from zero_easel.core.placement import Laid, free_area, is_by_row
+from zero_easel.core.standard import ALL, AS_FITS, Scope, Standard, StandardError, write_views
 from zero_easel.core.standard_file import write_standard
-from zero_easel.library.lines import takes_part
+from zero_easel.library.lineup import Standing, lay_row, row_of
 from zero_easel.library.matches import all_stale
-from zero_easel.library.models import Photo, Shoot
+from zero_easel.library.models import Photo, ProductRow, Shoot
 from zero_easel.library.names import plan_shoot
-from zero_easel.library.shoots import photos_of
-from zero_easel.library.standards import ensure_standard, rules_of, set_rule
-from zero_easel.web.page import Db, ShootById, show, stages
+from zero_easel.library.standards import drop_rule, ensure_standard, rules_of, set_rule
+from zero_easel.web.page import Db, show
 
 router = APIRouter()
 _SAMPLES = 6
@@ -27,47 +26,40 @@ _SAMPLES = 6
 
 @dataclass(frozen=True)
 class Sample:
-    """An item on its canvas, in canvas px: where the whole crop of its cutout lies, and its share of the height."""
+    """An item on its canvas. share: of the canvas's height, in per cent."""
 
-    photo: Photo
-    x: float
-    y: float
-    width: float
-    height: float
+    standing: Standing
+    laid: Laid
     share: int
 
 
-@router.get("/shoots/{shoot_id}/place")
-def place_page(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
-    """The standard beside items of this shoot."""
-    return show(request, "place.html", marks=stages(session, shoot), stage="place", **_rules(session, shoot))
-
-
 @router.get("/standards")
-def standard_page(request: Request, session: Db) -> HTMLResponse:
+def standard_page(request: Request, session: Db, category: str = "", view: str = "") -> HTMLResponse:
     """The standard beside items of the newest shoot that has some."""
     ensure_standard(session)
-    return show(request, "standard.html", **_rules(session, _newest(session)))
+    return show(request, "standard.html", **rules_context(session, _newest(session), Scope(category, view)))
 
 
 @router.post("/standards/rule")
 def change_rule(
-    request: Request, session: Db, field: str = Form(), value: str = Form(""), shoot_id: int = Form(0)
-) -> HTMLResponse:
+    request: Request, session: Db, field: str = Form(), value: str = Form(""), shoot_id: int = Form(0),
+    category: str = Form(""), view: str = Form(""), drop: bool = Form(False),
+) -> HTMLResponse:  # fmt: skip
     """Change one value; what is not possible is said, and nothing changes."""
-    row, error = ensure_standard(session), ""
+    row, error, scope = ensure_standard(session), "", Scope(category, view)
     try:
-        set_rule(session, row, field, value)
+        if drop:
+            drop_rule(session, row, field, scope)
+        else:
+            set_rule(session, row, field, value, scope)
         if field == "views":
             all_stale(session)
     except StandardError as problem:
         error = str(problem)
     session.flush()
-    shoot = session.get(Shoot, shoot_id)
-    context = _rules(session, shoot)
+    context = rules_context(session, session.get(Shoot, shoot_id), scope)
     answer = show(request, "_rules_answer.html", error=error, saved="" if error else field, **context)
-    ruled = {"field": field, "refused": field if error else "", "values": _values(rules_of(row))}
-    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled})
+    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(rules_of(row), scope, field, error)})
     return answer
 
 
@@ -79,12 +71,27 @@ def as_file(session: Db) -> Response:
     return Response(text, media_type="application/yaml", headers=headers)
 
 
-def _values(rules: Standard) -> dict[str, str]:
+def ruled(rules: Standard, scope: Scope, field: str, error: str) -> dict[str, object]:
+    """What a page's fields are told after a change: all values as they are kept, and which are the scope's own."""
+    return {"field": field, "refused": field if error else "", "values": _values(rules, scope),
+            "own": [f"item.{key}" for key in rules.own_rules(scope)] if scope != ALL else []}  # fmt: skip
+
+
+def _values(rules: Standard, scope: Scope) -> dict[str, str]:
     """All values by dotted field, as the fields of the page show them."""
-    data = rules.model_dump()
+    data = rules.model_dump() | {"item": rules.rules_for(scope).model_dump()}
     flat = {f"{part}.{key}": value for part in ("canvas", "item", "deliverable") for key, value in data[part].items()}
-    shown = {key: f"{value:g}" if isinstance(value, float) else str(value) for key, value in flat.items()}
+    shown = {key: as_typed(key, value) for key, value in flat.items()}
     return shown | {"name": rules.name, "views": write_views(rules.views)}
+
+
+def as_typed(field: str, value: object) -> str:
+    """A value as its field shows it."""
+    if field == "item.px_per_mm" and not value:
+        return AS_FITS
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return f"{value:.6g}" if isinstance(value, float) else str(value)
 
 
 def _newest(session: Db) -> Shoot | None:
@@ -93,42 +100,55 @@ def _newest(session: Db) -> Shoot | None:
     )
 
 
-def _rules(session: Db, shoot: Shoot | None) -> dict[str, object]:
+def scopes_of(session: Db, rules: Standard) -> dict[str, list[str]]:
+    """Categories and views that rules may be made for."""
+    categories = set(session.scalars(select(ProductRow.category).distinct()))
+    views = set(session.scalars(select(Photo.view).distinct())) | set(session.scalars(select(Photo.turn).distinct()))
+    categories |= {special.category for special in rules.exceptions}
+    views |= {special.view for special in rules.exceptions}
+    return {key: sorted({word.casefold() for word in words if word})
+            for key, words in (("categories", categories), ("views", views))}  # fmt: skip
+
+
+def rules_context(session: Db, shoot: Shoot | None, scope: Scope = ALL) -> dict[str, object]:
+    """All that the sentences of a standard and the samples beside them show."""
     row = ensure_standard(session)
     rules = rules_of(row)
-    photos = photos_of(session, shoot.id) if shoot else []
     example = ""
     if shoot:
         # A column that a pattern asks for may have gone from the catalog: the page of names says so.
         with suppress(PatternError):
             planned, _ = plan_shoot(session, shoot)
             example = next((p.output for _, p in planned if p.code), planned[0][1].output if planned else "")
-    used = session.scalar(select(func.count()).select_from(Shoot)) or 0
-    return {
-        "row": row, "rules": rules, "shoot": shoot, "samples": samples(photos, rules), "area": free_area(rules),
-        "example": example, "used": used, "views": write_views(rules.views),
+    return sentences(session, rules, scope) | {
+        "row": row, "shoot": shoot, "samples": samples(row_of(session, shoot) if shoot else [], rules),
+        "area": free_area(rules.canvas, rules.rules_for(scope)), "example": example,
     }  # fmt: skip
 
 
-def samples(photos: list[Photo], rules: Standard) -> list[Sample]:
+def sentences(session: Db, rules: Standard, scope: Scope) -> dict[str, object]:
+    """What the sentences of a standard show for a scope."""
+    canvas = rules.canvas
+    return {
+        "rules": rules, "item": rules.rules_for(scope), "scope": scope,
+        "own": rules.own_rules(scope) if scope != ALL else {}, "views": write_views(rules.views),
+        "scopes": scopes_of(session, rules), "shown": _values(rules, scope),
+        "printed": [in_unit(px, canvas.unit, canvas.density) for px in (canvas.width, canvas.height)],
+    }  # fmt: skip
+
+
+def samples(row: list[Standing], rules: Standard) -> list[Sample]:
     """A few items of different products as the rules place them."""
-    chosen: dict[str, Photo] = {}
-    for photo in photos:
-        if takes_part(photo) and photo.cutout is not None and photo.cutout.bounds:
-            chosen.setdefault(photo.code or photo.name, photo)
-    return [_sample(photo, rules) for photo in list(chosen.values())[:_SAMPLES]]
+    chosen: dict[str, Standing] = {}
+    for standing in row:
+        if standing.subject.measures is not None:
+            chosen.setdefault(standing.line.code or standing.line.name, standing)
+    few = list(chosen.values())[:_SAMPLES]
+    together = row if is_by_row(rules) else few
+    placed = dict(zip((one.line.id for one in together), lay_row(together, rules), strict=True))
+    made = ((standing, placed[standing.line.id]) for standing in few)
+    return [Sample(standing, laid, _share(laid)) for standing, laid in made if laid is not None]
 
 
-def _sample(photo: Photo, rules: Standard) -> Sample:
-    cut = photo.cutout
-    assert cut is not None and cut.bounds is not None
-    bounds = Bounds(*cut.bounds)
-    put = place(bounds, rules)
-    return Sample(
-        photo=photo,
-        x=round(put.scale * cut.left + put.dx, 2),
-        y=round(put.scale * cut.top + put.dy, 2),
-        width=round(put.scale * cut.width, 2),
-        height=round(put.scale * cut.height, 2),
-        share=round(100 * put.scale * bounds.height / rules.canvas.height),
-    )
+def _share(laid: Laid) -> int:
+    return round(100 * laid.box.height / laid.canvas[1]) if laid.box else 100

@@ -1,0 +1,41 @@
+// The sentences of a standard, on whatever page they stand.
+
+// "item.scale=share|true-size" or "item.scale!=share": whether a part of a sentence belongs there.
+const holds = (condition, values) => {
+  const [, field, not, wanted] = condition.match(/^([\w.]+)(!?)=(.*)$/);
+  return wanted.split("|").includes(values[field]) !== Boolean(not);
+};
+
+// Shows what holds now, and which rules are a category's or a view's own. settle(input, kept, refused) writes a value.
+export const tellSentences = (root, { values, own, refused }, settle) => {
+  for (const input of root.querySelectorAll(".rule[data-field]")) {
+    const kept = values[input.dataset.field];
+    input.toggleAttribute("aria-invalid", input.dataset.field === refused);
+    settle(input, kept, input.dataset.field === refused);
+    input.dataset.kept = kept;
+    input.closest(".rule-wrap").classList.toggle("own", own.includes(input.dataset.field));
+  }
+  for (const part of root.querySelectorAll("[data-only]")) part.hidden = !holds(part.dataset.only, values);
+  const line = root.querySelector("#own-said");
+  if (line) line.hidden = !own.length;
+};
+
+// Calls send(field, value, more) for each change; scope: what holds the category and view that the rules are for.
+export const hearSentences = (root, scope, send) => {
+  root.addEventListener("change", ({ target }) => {
+    if (target.dataset.scope) {
+      const to = new URLSearchParams({ category: scope.dataset.category, view: scope.dataset.view });
+      to.set(target.dataset.scope, target.value);
+      window.location.search = to.toString();
+    } else if (target.matches(".rule")) send(target.dataset.field, target.value);
+  });
+  root.addEventListener("keydown", ({ key, target }) => {
+    if (!target.matches("input.rule")) return;
+    if (key === "Enter") send(target.dataset.field, target.value);
+    if (key === "Escape") target.value = target.dataset.kept;
+  });
+  root.addEventListener("click", ({ target }) => {
+    if (!target.closest("[data-drop-own]")) return;
+    for (const input of root.querySelectorAll(".own .rule[data-field]")) send(input.dataset.field, "", { drop: true });
+  });
+};
