@@ -1,6 +1,7 @@
 """Lengths as people write them: per cent, pixels, or millimetres, centimetres and inches at a density."""
 
 import re
+from functools import lru_cache
 from typing import NamedTuple
 
 UNITS = ("%", "px", "mm", "cm", "in")
@@ -34,6 +35,7 @@ class Sides(NamedTuple):
     left: Length
 
 
+@lru_cache(500)
 def read_length(text: str, unit: str = "%") -> Length:
     """ "6 %", "80px", "1.5 cm"; a bare number has the given unit. Raises ValueError."""
     lengths = _read(text, unit)
@@ -42,6 +44,7 @@ def read_length(text: str, unit: str = "%") -> Length:
     return lengths[0]
 
 
+@lru_cache(500)
 def read_sides(text: str, unit: str = "%") -> Sides:
     """One to four lengths, shared out as CSS does: all; upright and level; top, level, bottom; all four in turn.
 

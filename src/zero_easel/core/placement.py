@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from zero_easel.core.affine import Map
 from zero_easel.core.measure import Bounds, Measures
-from zero_easel.core.pose import Pose, Size, pose_of
+from zero_easel.core.pose import Pose, Size, is_close_up, pose_of
 from zero_easel.core.rules import Canvas, Item
 from zero_easel.core.standard import Scope, Standard
 from zero_easel.core.straighten import lean_of
@@ -135,6 +135,23 @@ def free_area(canvas: Canvas, item: Item) -> Bounds:
     )  # fmt: skip
 
 
+class _Room:
+    """A canvas and what its rules leave free on it, worked out once for a row. low, high: corners of the final canvas,
+    grown or clipped around, in px of the standard's."""
+
+    def __init__(self, canvas: Canvas, rules: Sequence[Item]) -> None:
+        self.canvas = canvas
+        # By identity: rows share a few rules, and comparing these by value costs more than all the rest.
+        self._areas = {id(item): item for item in rules}
+        self._free = {key: free_area(canvas, item) for key, item in self._areas.items()}
+        top, right, bottom, left = (round(side) for side in canvas.px(canvas.around_sides))
+        self.low, self.high = (-left, -top), (canvas.width + right, canvas.height + bottom)
+
+    def area(self, item: Item) -> Bounds:
+        """What margins and line leave free."""
+        return self._free[id(item)]
+
+
 def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Laid | None]:
     """Lay a row out; None for a photo that has neither an item nor is to be shown uncut.
 
@@ -147,7 +164,8 @@ def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Laid | None
         for subject, item in zip(subjects, rules, strict=True)
     ]
     poses = _with_guesses(subjects, stances)
-    scales = _scales(standard.canvas, subjects, rules, stances, poses)
+    room = _Room(standard.canvas, rules)
+    scales = _scales(room, subjects, rules, stances, poses)
     laid: list[Laid | None] = []
     for at, (subject, item) in enumerate(zip(subjects, rules, strict=True)):
         stance = stances[at]
@@ -157,7 +175,7 @@ def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Laid | None
             laid.append(None)
         else:
             scale, held, notes = scales[at]
-            laid.append(_placed(standard.canvas, item, subject, stance, scale, held, notes, poses[at]))
+            laid.append(_placed(room, item, subject, stance, scale, held, notes, poses[at]))
     return _compared(subjects, laid)
 
 
@@ -165,7 +183,9 @@ def _compared(subjects: Sequence[Subject], laid: list[Laid | None]) -> list[Laid
     """The same, with a note on items that look much larger or smaller than those that they will stand beside."""
     groups: dict[tuple[str, str], list[int]] = defaultdict(list)
     for at, (subject, lay) in enumerate(zip(subjects, laid, strict=True)):
-        if lay is not None and subject.measures is not None and lay.rules.backdrop == "cleared":
+        # At true size and as shot items differ by nature.
+        alike = lay is not None and lay.rules.backdrop == "cleared" and lay.rules.scale in ("share", "even-weight")
+        if alike and subject.measures is not None:
             groups[subject.category.casefold(), subject.view.casefold()].append(at)
     found = list(laid)
     for members in groups.values():
@@ -215,9 +235,11 @@ def _stance(subject: Subject, item: Item) -> _Stance | None:
     left_over = lean_of(measures, "axis") + turn
     notes = [Note("tilt", f"leans by {abs(left_over):.0f}°")] if abs(left_over) >= _LEANING else []
     turned = Map.turned(turn)
-    hull = turned.apply(measures.hull)
-    (left, top), (right, bottom) = hull.min(0), hull.max(0)
-    box = Bounds(float(left), float(top), float(right), float(bottom))
+    hull, box = measures.hull, measures.bounds
+    if turn:
+        hull = turned.apply(measures.hull)
+        (left, top), (right, bottom) = hull.min(0), hull.max(0)
+        box = Bounds(float(left), float(top), float(right), float(bottom))
     pose = pose_of(hull, subject.size, subject.view)
     return _Stance(measures, turn, hull, box, _anchor(measures, item, turned, turn, box), pose, tuple(notes))
 
@@ -246,7 +268,7 @@ def _with_guesses(subjects: Sequence[Subject], stances: Sequence[_Stance | None]
     ]
     found = list(poses)
     for at, pose in enumerate(poses):
-        if stances[at] is None or (pose is not None and not pose.doubt):
+        if stances[at] is None or (pose is not None and not pose.doubt) or is_close_up(subjects[at].view):
             continue
         before = next((s for s in reversed(sure) if s[0] < at and s[2] == subjects[at].frame), None)
         after = next((s for s in sure if s[0] > at and s[2] == subjects[at].frame), None)
@@ -261,7 +283,7 @@ Scale = tuple[float, Held, tuple[Note, ...]]
 
 
 def _scales(
-    canvas: Canvas, subjects: Sequence[Subject], rules: Sequence[Item], stances: Sequence[_Stance | None],
+    room: _Room, subjects: Sequence[Subject], rules: Sequence[Item], stances: Sequence[_Stance | None],
     poses: Sequence[Pose | None],
 ) -> dict[int, Scale]:  # fmt: skip
     """The scale of each item, what of it is held exactly, and what there is to say about it."""
@@ -272,15 +294,20 @@ def _scales(
             groups[item.scale, shared, item.px_per_mm].append(at)
     scales: dict[int, Scale] = {}
     for (rule, _, number), members in groups.items():
-        fits = {at: _fit(canvas, rules[at], _of(stances, at)) for at in members}
+        fits = {at: _fit(room, rules[at], _of(stances, at)) for at in members}
         if rule == "share":
             scales |= {at: (*fit, ()) for at, fit in fits.items()}
             continue
         units = {at: _unit(rule, subjects[at], _of(stances, at), poses[at]) for at in members}
         known = [fits[at][0] * unit for at, unit in units.items() if unit]
         one = number if rule == "true-size" and number else _one(rule, known)
-        scales |= {at: _shared(rule, one, units[at], fits[at], poses[at]) for at in members}
-    return {at: _within(canvas, rules[at], _of(stances, at), *scale) for at, scale in scales.items()}
+        scales |= {
+            at: (*fits[at], (Note("guess", "a close-up fills its share instead"),))
+            if rule == "true-size" and is_close_up(subjects[at].view)
+            else _shared(rule, one, units[at], fits[at], poses[at])
+            for at in members
+        }
+    return {at: _within(room.canvas, rules[at], _of(stances, at), *scale) for at, scale in scales.items()}
 
 
 def _of(stances: Sequence[_Stance | None], at: int) -> _Stance:
@@ -316,9 +343,9 @@ def _shared(rule: str, one: float, unit: float | None, fit: tuple[float, Held], 
     return scale, held._replace(scale=""), tuple(notes)
 
 
-def _fit(canvas: Canvas, item: Item, stance: _Stance) -> tuple[float, Held]:
+def _fit(room: _Room, item: Item, stance: _Stance) -> tuple[float, Held]:
     """The scale at which an item fills its share, no further than its margins let it, and the side that decides."""
-    box, area = stance.box, free_area(canvas, item)
+    box, area, canvas = stance.box, room.area(item), room.canvas
     share = item.share / 100
     if item.share_of == "area":
         wanted = {"": math.sqrt(share * canvas.width * canvas.height / stance.measures.area)}
@@ -354,31 +381,34 @@ def _within(canvas: Canvas, item: Item, stance: _Stance, scale: float, held: Hel
 
 
 def _placed(
-    canvas: Canvas, item: Item, subject: Subject, stance: _Stance, scale: float, held: Held, notes: tuple[Note, ...],
+    room: _Room, item: Item, subject: Subject, stance: _Stance, scale: float, held: Held, notes: tuple[Note, ...],
     pose: Pose | None,
 ) -> Laid:  # fmt: skip
-    area, box, hand = free_area(canvas, item), stance.box, subject.hand
+    canvas, area, box, hand = room.canvas, room.area(item), stance.box, subject.hand
     across = (area.left + area.right) / 2
     if item.place == "line":
         at, down = box.bottom, area.bottom
     else:
         at, down = (box.top + box.bottom) / 2, (area.top + area.bottom) / 2
     turned = Map.turned(stance.turn)
-
-    def way(factor: float, right: float, lower: float) -> Map:
-        scaled = Map.scaled(scale * factor, scale * factor)
-        return turned.then(Map.moved(-stance.anchor, -at)).then(scaled).then(Map.moved(across + right, down + lower))
-
     unit = canvas.shorter / 100
-    placed = way(hand.scale, hand.right * unit, hand.down * unit)
-    by_rule = way(1, 0, 0)
+
+    def shift(factor: float, right: float, lower: float) -> tuple[float, float, float]:
+        """Scale of the turned photo, and by how much it is moved then."""
+        by = scale * factor
+        return by, across + right * unit - by * stance.anchor, down + lower * unit - by * at
+
+    by, dx, dy = shift(hand.scale, hand.right, hand.down)
     held = Held(held.scale if hand.scale == 1 else "", held.across and not hand.right, "" if hand.down else held.down)
-    frame = _Frame(canvas, _boxed(placed, stance.measures.hull))
-    shift = Map.moved(*frame.shift)
-    placed, by_rule = placed.then(shift), by_rule.then(shift)
-    final = _boxed(placed, stance.measures.hull)
+    inside = Bounds(by * box.left + dx, by * box.top + dy, by * box.right + dx, by * box.bottom + dy)
+    frame = _Frame(room, inside)
+    placed, by_rule = (
+        Map(k * turned.a, k * turned.b, k * turned.c, k * turned.d, x + frame.shift[0], y + frame.shift[1])
+        for k, x, y in ((by, dx, dy), shift(1, 0, 0))
+    )
+    final = inside.moved(*frame.shift)
     share = max(final.height / canvas.height, final.width / canvas.width)
-    notes = stance.notes + notes + _notes(item, area, subject, final.moved(*(-v for v in frame.shift)), frame, placed)
+    notes = stance.notes + notes + _notes(item, area, subject, inside, frame, by)
     if pose is not None and pose.doubt:
         notes += (Note("size", pose.doubt),)
     density = pose.px_per_mm if pose else None
@@ -395,10 +425,9 @@ class _Frame:
 
     size: px. shift: where the standard's own canvas begins in it. cut: sides at which the item is cut off."""
 
-    def __init__(self, canvas: Canvas, box: Bounds) -> None:
-        top, right, bottom, left = (round(v) for v in canvas.px(canvas.around_sides))
-        low, high = (-left, -top), (canvas.width + right, canvas.height + bottom)
-        if canvas.overflow == "grow":
+    def __init__(self, room: _Room, box: Bounds) -> None:
+        low, high = room.low, room.high
+        if room.canvas.overflow == "grow":
             low = (min(low[0], math.floor(box.left + 0.01)), min(low[1], math.floor(box.top + 0.01)))
             high = (max(high[0], math.ceil(box.right - 0.01)), max(high[1], math.ceil(box.bottom - 0.01)))
         self.size = (max(1, high[0] - low[0]), max(1, high[1] - low[1]))
@@ -407,7 +436,7 @@ class _Frame:
         self.cut = [side for side, beyond in zip(_SIDES, out, strict=True) if beyond > 0.5]
 
 
-def _notes(item: Item, area: Bounds, subject: Subject, box: Bounds, frame: _Frame, way: Map) -> tuple[Note, ...]:
+def _notes(item: Item, area: Bounds, subject: Subject, box: Bounds, frame: _Frame, scale: float) -> tuple[Note, ...]:
     notes = []
     if frame.cut:
         notes.append(Note("cut", f"cut off at the {' and '.join(frame.cut)}"))
@@ -421,8 +450,8 @@ def _notes(item: Item, area: Bounds, subject: Subject, box: Bounds, frame: _Fram
     assert subject.measures is not None
     if subject.measures.edges:
         notes.append(Note("frame", f"touches the photo's {' and '.join(subject.measures.edges)} edge"))
-    if way.scale > 1.0005:
-        notes.append(Note("enlarged", f"enlarged {way.scale:.2f} times"))
+    if scale > 1.0005:
+        notes.append(Note("enlarged", f"enlarged {scale:.2f} times"))
     return tuple(notes)
 
 

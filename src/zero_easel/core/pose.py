@@ -58,10 +58,15 @@ def pose_of(hull: NDArray[np.float64], size: Size, view: str) -> Pose | None:
     return _pose(np.ascontiguousarray(hull).tobytes(), size, view)
 
 
+def is_close_up(view: str) -> bool:
+    """Whether a view shows only a part of its product, so that the listed size says nothing about it."""
+    return view.casefold() in _CLOSE_UP
+
+
 @lru_cache(20_000)
 def _pose(packed: bytes, size: Size, view: str) -> Pose | None:
     hull = np.frombuffer(packed).reshape(-1, 2)
-    if view.casefold() in _CLOSE_UP:
+    if is_close_up(view):
         return None
     wide, high = (float(v) for v in np.ptp(hull, axis=0))
     across, up, deep = _seen(size, view)[0][0]
@@ -88,8 +93,8 @@ def _seen(size: Size, view: str) -> list[tuple[Size, bool]]:
     if view.casefold() in _FROM_THE_FRONT:
         return [(size, False)]
     if view.casefold() in _FROM_THE_SIDE:
-        # What is long and thin shows its length from the side as well.
-        return [(from_the_side, False), (size, False)]
+        # What is long and thin shows its length from the side as well, and may lie on its back.
+        return [(from_the_side, False), (size, False), (Size(size.width, size.depth, size.height), False)]
     # A view that is only counted may be any.
     return [(size, False), (from_the_side, False), (size, True)]
 

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, JSONResponse
 from pydantic import BaseModel, Field
 
-from zero_easel.core.measure import Measures
+from zero_easel.core.measure import Bounds, Measures
 from zero_easel.core.placement import Laid, free_area
 from zero_easel.core.standard import Scope, Standard, StandardError
 from zero_easel.library.lineup import Standing, lay_row, row_of
@@ -45,7 +45,7 @@ class Hand(BaseModel):
 def place_page(request: Request, session: Db, shoot: ShootById, category: str = "", view: str = "") -> HTMLResponse:
     """The line-up, and the rules for its items."""
     scope, rules = Scope(category, view), rules_of(shoot.standard)
-    row = row_data(session, shoot, scope)
+    row = row_data(session, shoot, scope, whole=True)
     marks = stages(session, shoot)
     return show(
         request, "place.html", marks=marks, stage="place", shoot=shoot, row=shoot.standard, line_up=row,
@@ -56,7 +56,7 @@ def place_page(request: Request, session: Db, shoot: ShootById, category: str = 
 @router.get("/shoots/{shoot_id}/row")
 def row_now(session: Db, shoot: ShootById, category: str = "", view: str = "") -> JSONResponse:
     """The line-up as it stands."""
-    return JSONResponse(row_data(session, shoot, Scope(category, view)))
+    return JSONResponse(row_data(session, shoot, Scope(category, view), whole=True))
 
 
 @router.post("/shoots/{shoot_id}/place/rule")
@@ -125,22 +125,25 @@ def _answer(session: Db, shoot: Shoot, scope: Scope, error: str, said: str, **mo
     session.flush()
     steps = steps_of(session, shoot.id, STAGE)
     data = {"said": error or said, "fault": bool(error), "undo": steps.undo, "redo": steps.redo, **more}
-    return JSONResponse(data | {"row": row_data(session, shoot, scope)})
+    return JSONResponse(data | {"row": row_data(session, shoot, scope, whole=False)})
 
 
-def row_data(session: Db, shoot: Shoot, scope: Scope) -> dict[str, Any]:
-    """The line-up of a scope as the page draws it: lengths in px of the canvas, maps as CSS's matrix()."""
+def row_data(session: Db, shoot: Shoot, scope: Scope, *, whole: bool) -> dict[str, Any]:
+    """The line-up of a scope as the page draws it: lengths in px of the canvas, maps as CSS's matrix(). whole: with
+    what no rule changes, which a page needs once."""
     rules, row = rules_of(shoot.standard), row_of(session, shoot)
     shown = [
         (standing, laid)
         for standing, laid in zip(row, lay_row(row, rules), strict=True)
         if laid is not None and _in_scope(standing, scope)
     ]
+    areas: dict[int, Bounds] = {}
     missing = sum(standing.subject.measures is None for standing in row)
     return {
         "canvas": [rules.canvas.width, rules.canvas.height], "ground": rules.canvas.ground,
         "scale": _one_scale([laid for _, laid in shown]), "missing": missing,
-        "items": [_item(standing, laid, rules) for standing, laid in shown],
+        "items": [_item(standing, laid, rules, areas) | (_lasting(standing) if whole else {})
+                  for standing, laid in shown],
     }  # fmt: skip
 
 
@@ -158,7 +161,16 @@ def _one_scale(row: list[Laid]) -> float | None:
     return round(usual, 4) if usual and sum(abs(k / usual - 1) < 0.001 for k in known) > len(known) / 2 else None
 
 
-def _item(standing: Standing, laid: Laid, rules: Standard) -> dict[str, Any]:
+def _lasting(standing: Standing) -> dict[str, Any]:
+    """What of an item no rule changes."""
+    line, subject = standing.line, standing.subject
+    return {
+        "name": line.name, "code": line.code, "view": subject.view, "frame": subject.frame,
+        "listed": [subject.size.width, subject.size.height], "measures": _measured(subject.measures),
+    }  # fmt: skip
+
+
+def _item(standing: Standing, laid: Laid, rules: Standard, areas: dict[int, Bounds]) -> dict[str, Any]:
     line, subject = standing.line, standing.subject
     kept = laid.rules.backdrop == "kept"
     if kept or not standing.key:
@@ -166,19 +178,18 @@ def _item(standing: Standing, laid: Laid, rules: Standard) -> dict[str, Any]:
     else:
         source = f"/media/cutout/{standing.key}/small.webp"
         crop = [standing.left, standing.top, standing.width, standing.height]
-    area = free_area(rules.canvas, laid.rules)
+    area = areas.get(id(laid.rules)) or areas.setdefault(id(laid.rules), free_area(rules.canvas, laid.rules))
     box, density = laid.box, laid.px_per_mm
     size = [round(side / density / laid.scale) for side in (box.width, box.height)] if density and box else None
     return {
-        "id": line.id, "name": line.name, "code": line.code, "view": subject.view, "src": source, "crop": crop,
-        "frame": subject.frame, "way": _short(laid.way, 6), "rule": _short(laid.by_rule, 6), "canvas": laid.canvas,
+        "id": line.id, "src": source, "crop": crop,
+        "way": _short(laid.way, 6), "rule": _short(laid.by_rule, 6), "canvas": laid.canvas,
         "origin": laid.origin, "box": _short(box, 2) if box else None, "area": area,
         "line": area.bottom if laid.rules.place == "line" else None, "share": round(100 * laid.share, 1),
         "turn": round(laid.turn, 2), "scale": round(laid.scale, 4), "mm": size,
-        "listed": [subject.size.width, subject.size.height], "ppm": density and round(density, 3),
+        "ppm": density and round(density, 3),
         "uncut": laid.rules.fit if kept else "", "hand": subject.hand._asdict(), "moved": subject.hand.moves,
         "notes": [{"text": note.text, "calls": note.calls} for note in laid.notes],
-        "measures": _measured(subject.measures),
     }  # fmt: skip
 
 

@@ -403,7 +403,11 @@ const take = (answer) => {
   }
   // What is still on its way is newer than this.
   if (!pending && !state.drag) {
-    row = answer.row;
+    // What no rule changes came with the page.
+    const before = new Map(row.items.map((item) => [item.id, item]));
+    const known = answer.row.items.every((item) => before.has(item.id));
+    if (!known) return window.location.reload();
+    row = { ...answer.row, items: answer.row.items.map((item) => ({ ...before.get(item.id), ...item })) };
     const held = document.activeElement?.closest?.(".one")?.dataset.id;
     drawAll();
     if (held && drawn.has(Number(held))) drawn.get(Number(held)).group.focus({ preventScroll: true });
@@ -412,7 +416,8 @@ const take = (answer) => {
 };
 
 const keep = (item) => {
-  const { scale, right, down } = item.hand;
+  // Without the last digits of a sum of steps: back on the line is exactly back.
+  const [scale, right, down] = [item.hand.scale, item.hand.right, item.hand.down].map((v) => Number(v.toFixed(6)) || 0);
   item.moved = true;
   return post("hand", { photos: [item.id], scale, right, down });
 };
