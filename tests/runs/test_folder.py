@@ -186,3 +186,46 @@ def test_code_cards_name_what_follows_and_a_missing_one_is_told(tmp_path: Path) 
     assert rows["BRYD0104.JPG"]["status"] == "left out" and "code card: BY-2104-BL" in rows["BRYD0104.JPG"]["message"]
     assert "To make sure of: BRYD0111.JPG: file BRYD0107 and 3 more are missing before it" in done.stderr
     assert "perhaps a code card" in rows["BRYD0111.JPG"]["message"] and not rows["BRYD0105.JPG"]["message"]
+
+
+ROWED = """\
+canvas: {width: 600, height: 600, ground: transparent}
+item: {scale: true-size, margin: 5%, share: 90}
+exceptions:
+  - {view: side, item: {backdrop: kept, fit: cover}}
+deliverable: {format: png}
+"""
+
+
+def test_a_row_at_true_size_and_an_uncut_view(folder: Path, tmp_path: Path) -> None:
+    rules, out = tmp_path / "row.yaml", tmp_path / "out"
+    rules.write_text(ROWED)
+    arguments = ("--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv", "--standard", rules)
+    done = zero_easel("run", folder, "--out", out, *arguments)
+    assert done.returncode == 0, done.stderr
+    # Nothing of what was kept in between is left behind.
+    assert sorted(contents(out)) == ["BY-2102_front.png", "BY-2102_side.png", "BY-2104-BL_front.png", "manifest.csv"]
+    widths = {}
+    for code in ("BY-2104-BL", "BY-2102"):
+        alpha = np.asarray(Image.open(out / f"{code}_front.png"))[..., 3]
+        columns, rows = np.flatnonzero((alpha >= 128).any(0)), np.flatnonzero((alpha >= 128).any(1))
+        widths[code] = columns[-1] - columns[0] + 1
+        assert abs(rows[-1] + 1 - 552) <= 1
+    assert widths["BY-2102"] / widths["BY-2104-BL"] == pytest.approx(168 / 121, rel=0.02)
+    side = Image.open(out / "BY-2102_side.png")
+    assert side.size == (600, 600)
+    assert (np.asarray(side)[..., 3] == 255).all() if side.mode == "RGBA" else side.mode == "RGB"
+    again = tmp_path / "again"
+    assert zero_easel("run", folder, "--out", again, *arguments, "--jobs", "1").returncode == 0
+    assert contents(again) == contents(out)
+
+
+@pytest.mark.parametrize("rules", ["item: {scale: true-size}", "item: {share: 80}"])
+def test_a_photo_that_fails_stops_no_row(folder: Path, tmp_path: Path, rules: str) -> None:
+    shutil.copy(AWKWARD / "truncated.jpg", folder / "BRYD0113.jpg")
+    (tmp_path / "r.yaml").write_text(f"canvas: {{width: 200, height: 200}}\n{rules}\n")
+    done = zero_easel("run", folder, "--out", tmp_path / "out", "--catalog", CATALOG, "--standard", tmp_path / "r.yaml")
+    assert done.returncode == 1
+    rows = {row["original"]: row for row in manifest(tmp_path / "out")}
+    assert rows["BRYD0113.jpg"]["status"] == "failed" and "damaged" in rows["BRYD0113.jpg"]["message"]
+    assert [row["status"] for row in rows.values()].count("done") == 3

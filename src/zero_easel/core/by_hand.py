@@ -21,7 +21,7 @@ def rules_from(standard: Standard, scope: Scope, laid: Laid, hand: ByHand) -> St
     if hand.down:
         standard = _lower(standard, item, canvas, hand.down / 100 * canvas.shorter, scope)
     if hand.right:
-        margin = _beside(canvas, item.margins, hand.right / 100 * canvas.shorter)
+        margin = _beside(canvas, standard.rules_for(scope).margins, hand.right / 100 * canvas.shorter)
         standard = changed(standard, "item.margin", margin, scope)
     return standard
 

@@ -20,8 +20,13 @@ _TOLERANCE = 1.06
 """How far measured proportions may be from all that the listed sizes allow: the lens shows the near parts larger."""
 _ASIDE = 50.0
 """Degrees up to which a side that is turned away is still called the one that a photo shows."""
+_RECTANGLE = 0.975
+"""Share of its own bounds from which an outline is a rectangle."""
 _SQUARE = 4.0
 """Degrees of turn below which something that lies shows one of its sides alone."""
+_HIGH = 45.0
+"""Degrees up to which a camera may look down at something that it shows from the front, although it covers less of the
+picture for it."""
 _STEEP = 62.0
 """Degrees; a camera that looks down more steeply photographs from above."""
 _LIKE = 0.02
@@ -109,6 +114,9 @@ def _elevation(seen: float, up: float, deep: float, above: bool) -> float | None
         return upright + apart if upright + apart < 90 * _TOLERANCE else None
     if upright - apart >= 0:
         return upright - apart if upright - apart <= _STEEP else None
+    # A tall thing looks lower again from higher up.
+    if upright + apart <= _HIGH:
+        return upright + apart
     # A little less high than seen straight on: perspective and rounding.
     if seen * _TOLERANCE >= up:
         return 0.0
@@ -148,6 +156,10 @@ def _as_box(hull: NDArray[np.float64], sides: tuple[float, float, float]) -> Pos
     Standing, lying on its back or on its side; turned on the ground by any angle; from any height. The best of a coarse
     grid is refined by a pattern search (Hooke and Jeeves, J. ACM 1961).
     """
+    x, y = hull.T
+    area = abs(float(x @ np.roll(y, 1) - y @ np.roll(x, 1))) / 2
+    if area > _RECTANGLE * np.ptp(x) * np.ptp(y):
+        return None  # a rectangle shows one side alone, and says nothing of any other
     outline = _centred((hull @ _WAYS).max(0)[None])[0]
     losses = _unlike(outline, sides, _GRID)
     best, loss = _GRID[np.argmin(losses)], float(losses.min())
