@@ -91,6 +91,9 @@ def run(
     left_out = [row.original for row in rows if row.status == LEFT_OUT]
     if left_out:
         _err.print(f"Left out, each with its reason in {out / NAME}: {_some(left_out)}.")
+    cut = [row.original for row in rows if "cut off" in row.message]
+    if cut:
+        _err.print(f"An item is cut off in {_some(cut)}; see {out / NAME}.")
     failed = sum(row.status == "failed" for row in rows)
     print(f"{len(work.photos) - failed} pictures in {out}" + (f", {failed} photos failed" if failed else ""))
     raise typer.Exit(1 if failed else 0)

@@ -3,27 +3,50 @@
 import html
 import json
 import re
+import shutil
 import time
+from collections.abc import Iterator
+from pathlib import Path
 
+import pytest
 from fastapi.testclient import TestClient
 from support import CATALOG, PHOTOS
 
+from zero_easel.settings import Settings
+from zero_easel.web.app import create_app
+from zero_easel.workbench import build_workbench
 
-def shoot_with_a_row(client: TestClient) -> None:
-    client.post("/shoots", data={"name": "Row"})
-    address = str(client.post("/products", files={"file": ("products.csv", CATALOG.read_bytes())}).url)
-    client.post(address)
-    files = [("files", (name, (PHOTOS / source).read_bytes())) for name, source in
-             (("BY-2104-BL front.JPG", "BRYD0105.JPG"), ("BY-2102 front.JPG", "BRYD0111.JPG"))]  # fmt: skip
-    client.post("/shoots/1/files", files=files)
-    end = time.monotonic() + 60
-    while "Clearing" in client.get("/status").text or len(client.get("/shoots/1/row").json()["items"]) < 2:
-        assert time.monotonic() < end
-        time.sleep(0.1)
+
+@pytest.fixture(scope="module")
+def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder with one shoot of a mug and a jug, cleared."""
+    folder = tmp_path_factory.mktemp("row")
+    with served(folder) as client:
+        client.post("/shoots", data={"name": "Row"})
+        client.post(str(client.post("/products", files={"file": ("products.csv", CATALOG.read_bytes())}).url))
+        files = [("files", (name, (PHOTOS / source).read_bytes())) for name, source in
+                 (("BY-2104-BL front.JPG", "BRYD0105.JPG"), ("BY-2102 front.JPG", "BRYD0111.JPG"))]  # fmt: skip
+        client.post("/shoots/1/files", files=files)
+        end = time.monotonic() + 60
+        while "Clearing" in client.get("/status").text or len(client.get("/shoots/1/row").json()["items"]) < 2:
+            assert time.monotonic() < end
+            time.sleep(0.1)
+    return folder
+
+
+def served(folder: Path) -> TestClient:
+    bench = build_workbench(Settings(data=folder, jobs=1, upload_mb=20))
+    return TestClient(create_app(bench), base_url="http://127.0.0.1:8470")
+
+
+@pytest.fixture
+def client(prepared: Path, tmp_path: Path) -> Iterator[TestClient]:
+    """An application over a copy of that folder."""
+    with served(shutil.copytree(prepared, tmp_path / "data")) as client:
+        yield client
 
 
 def test_the_row_follows_rules_and_hands(client: TestClient) -> None:
-    shoot_with_a_row(client)
     page = client.get("/shoots/1/place").text
     shown = json.loads(html.unescape(re.search(r'data-row="([^"]*)"', page)[1]))  # type: ignore[index]
     assert [item["code"] for item in shown["items"]] == ["BY-2104-BL", "BY-2102"]
@@ -51,7 +74,6 @@ def test_the_row_follows_rules_and_hands(client: TestClient) -> None:
 
 
 def test_a_scope_shows_and_rules_its_own_items(client: TestClient) -> None:
-    shoot_with_a_row(client)
     garden = client.get("/shoots/1/row", params={"category": "garden"}).json()
     assert garden["items"] == []
     told = client.post(
@@ -66,7 +88,6 @@ def test_a_scope_shows_and_rules_its_own_items(client: TestClient) -> None:
 
 
 def test_what_cannot_be_is_said_and_changes_nothing(client: TestClient) -> None:
-    shoot_with_a_row(client)
     refused = client.post("/shoots/1/place/rule", data={"field": "item.margin", "value": "wide"}).json()
     assert refused["fault"] and "lengths" in refused["said"] and refused["refused"] == "item.margin"
     assert client.post("/shoots/1/place/hand", json={"photos": [99], "scale": 2}).json()["fault"]
@@ -77,7 +98,6 @@ def test_what_cannot_be_is_said_and_changes_nothing(client: TestClient) -> None:
 
 
 def test_what_will_be_cut_off_or_enlarged_is_named_before_the_run(client: TestClient) -> None:
-    shoot_with_a_row(client)
     assert "cut off" not in client.get("/shoots/1/deliver").text
     photo = client.get("/shoots/1/row").json()["items"][1]["id"]
     client.post("/shoots/1/place/hand", json={"photos": [photo], "right": 60, "scale": 3})
@@ -86,7 +106,6 @@ def test_what_will_be_cut_off_or_enlarged_is_named_before_the_run(client: TestCl
 
 
 def test_a_run_by_row_waits_for_all_and_keeps_what_was_placed(client: TestClient) -> None:
-    shoot_with_a_row(client)
     client.post("/shoots/1/place/rule", data={"field": "item.scale", "value": "as-shot"})
     first, _ = client.get("/shoots/1/row").json()["items"]
     client.post("/shoots/1/place/hand", json={"photos": [first["id"]], "scale": 1.1})

@@ -171,19 +171,18 @@ def _hull(solid: NDArray[np.uint8]) -> NDArray[np.float64]:
     return np.asarray(cv2.convexHull(ends.astype(np.int32))[:, 0], np.float64)
 
 
-def _reduced(alpha: Float | Encoded, solid: NDArray[np.uint8], highest: float) -> tuple[Float, float]:
-    """The matte without specks, no longer than a few hundred px, in [0, 1]; and px of the photo in one of its."""
+def _reduced(alpha: Float | Encoded, solid: NDArray[np.uint8], highest: float) -> tuple[Float, int]:
+    """The matte without specks, no longer than some two hundred px, in [0, 1]; and px of the photo in one of its."""
     h, w = solid.shape
-    step = max(1.0, max(h, w) / 192)
-    size = (max(1, round(w / step)), max(1, round(h / step)))
+    step = max(1, -(-max(h, w) // 192))
     # A soft rim counts, a speck does not: what lies far from all that is solid is none of the item.
     near = cv2.dilate(solid, np.ones((9, 9), np.uint8))
-    kept = np.where(near > 0, alpha, 0).astype(np.float32) / np.float32(highest)
-    canvas = np.zeros((round(size[1] * step) + 1, round(size[0] * step) + 1), np.float32)
-    canvas[:h, :w] = kept[: canvas.shape[0], : canvas.shape[1]]
-    matrix = np.array([[1 / step, 0, 0.5 / step - 0.5], [0, 1 / step, 0.5 / step - 0.5]])
-    blurred = cv2.blur(canvas, (round(step), round(step))) if step > 1.5 else canvas
-    return np.asarray(cv2.warpAffine(blurred, matrix, size, flags=cv2.INTER_LINEAR), np.float32), step
+    kept = cv2.copyMakeBorder(
+        cv2.bitwise_and(alpha, alpha, mask=near), 0, -h % step, 0, -w % step, cv2.BORDER_CONSTANT, value=0
+    )
+    size = (kept.shape[1] // step, kept.shape[0] // step)
+    small = cv2.resize(kept.astype(np.float32) if step == 1 else kept, size, interpolation=cv2.INTER_AREA)
+    return np.asarray(small.astype(np.float32) / np.float32(highest)), step
 
 
 def _moments(matte: Float) -> tuple[float, tuple[float, float], float, float]:

@@ -231,7 +231,7 @@ def _stance(subject: Subject, item: Item) -> _Stance | None:
     lean = lean_of(measures, item.straighten)
     if abs(lean) > item.straighten_limit:
         lean = 0.0
-    turn = -lean if subject.hand.turn is None else subject.hand.turn
+    turn = (-lean if lean else 0.0) if subject.hand.turn is None else subject.hand.turn
     left_over = lean_of(measures, "axis") + turn
     notes = [Note("tilt", f"leans by {abs(left_over):.0f}°")] if abs(left_over) >= _LEANING else []
     turned = Map.turned(turn)
