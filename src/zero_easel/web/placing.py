@@ -3,8 +3,9 @@
 from typing import Any, Literal
 
 from fastapi import APIRouter, Form, Request
-from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
+from pydantic_core import to_json
 
 from zero_easel.core.measure import Bounds, Measures
 from zero_easel.core.placement import Laid, free_area
@@ -54,16 +55,16 @@ def place_page(request: Request, session: Db, shoot: ShootById, category: str = 
 
 
 @router.get("/shoots/{shoot_id}/row")
-def row_now(session: Db, shoot: ShootById, category: str = "", view: str = "") -> JSONResponse:
+def row_now(session: Db, shoot: ShootById, category: str = "", view: str = "") -> Response:
     """The line-up as it stands."""
-    return JSONResponse(row_data(session, shoot, Scope(category, view), whole=True))
+    return _json(row_data(session, shoot, Scope(category, view), whole=True))
 
 
 @router.post("/shoots/{shoot_id}/place/rule")
 def rule(
     session: Db, shoot: ShootById, field: str = Form(), value: str = Form(""), category: str = Form(""),
     view: str = Form(""), drop: bool = Form(False),
-) -> JSONResponse:  # fmt: skip
+) -> Response:  # fmt: skip
     """Change one rule, or let a scope follow the rule for all again."""
     scope, error = Scope(category, view), ""
     try:
@@ -75,33 +76,33 @@ def rule(
 
 
 @router.post("/shoots/{shoot_id}/place/hand")
-def by_hand(session: Db, shoot: ShootById, hand: Hand, category: str = "", view: str = "") -> JSONResponse:
+def by_hand(session: Db, shoot: ShootById, hand: Hand, category: str = "", view: str = "") -> Response:
     """Place photos by hand."""
     changes = hand.model_dump(exclude={"photos"}, exclude_unset=True)
     return _try(session, shoot, Scope(category, view), lambda: place_by_hand(session, shoot, hand.photos, changes))
 
 
 @router.post("/shoots/{shoot_id}/place/drop")
-def drop(session: Db, shoot: ShootById, hand: Hand, category: str = "", view: str = "") -> JSONResponse:
+def drop(session: Db, shoot: ShootById, hand: Hand, category: str = "", view: str = "") -> Response:
     """Let photos follow the rule again."""
     return _try(session, shoot, Scope(category, view), lambda: back_to_rule(session, shoot, hand.photos))
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/same")
-def same(session: Db, shoot: ShootById, photo_id: int, category: str = "", view: str = "") -> JSONResponse:
+def same(session: Db, shoot: ShootById, photo_id: int, category: str = "", view: str = "") -> Response:
     """Place the same view of all other products likewise."""
     return _try(session, shoot, Scope(category, view), lambda: same_for_view(session, shoot, photo_id))
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/rule")
-def to_rule(session: Db, shoot: ShootById, photo_id: int, category: str = "", view: str = "") -> JSONResponse:
+def to_rule(session: Db, shoot: ShootById, photo_id: int, category: str = "", view: str = "") -> Response:
     """Turn a photo's placing by hand into the rule."""
     scope = Scope(category, view)
     return _try(session, shoot, scope, lambda: make_rule(session, shoot, photo_id, scope))
 
 
 @router.post("/shoots/{shoot_id}/place/step/{way}")
-def step(session: Db, shoot: ShootById, way: str, category: str = "", view: str = "") -> JSONResponse:
+def step(session: Db, shoot: ShootById, way: str, category: str = "", view: str = "") -> Response:
     """Undo or redo."""
     take = found({"undo": undo, "redo": redo}.get(way), "command")
     said = take(session, shoot)
@@ -111,7 +112,7 @@ def step(session: Db, shoot: ShootById, way: str, category: str = "", view: str 
     return _answer(session, shoot, scope, "", f"{word}: {said}." if said else "Nothing left to take.", **told)
 
 
-def _try(session: Db, shoot: Shoot, scope: Scope, do: Any) -> JSONResponse:
+def _try(session: Db, shoot: Shoot, scope: Scope, do: Any) -> Response:
     error = ""
     try:
         do()
@@ -121,11 +122,16 @@ def _try(session: Db, shoot: Shoot, scope: Scope, do: Any) -> JSONResponse:
     return _answer(session, shoot, scope, error, "Kept.", **told)
 
 
-def _answer(session: Db, shoot: Shoot, scope: Scope, error: str, said: str, **more: Any) -> JSONResponse:
+def _answer(session: Db, shoot: Shoot, scope: Scope, error: str, said: str, **more: Any) -> Response:
     session.flush()
     steps = steps_of(session, shoot.id, STAGE)
     data = {"said": error or said, "fault": bool(error), "undo": steps.undo, "redo": steps.redo, **more}
-    return JSONResponse(data | {"row": row_data(session, shoot, scope, whole=False)})
+    return _json(data | {"row": row_data(session, shoot, scope, whole=False)})
+
+
+def _json(data: dict[str, Any]) -> Response:
+    # Many times faster than the standard library's: rows are long.
+    return Response(to_json(data), media_type="application/json")
 
 
 def row_data(session: Db, shoot: Shoot, scope: Scope, *, whole: bool) -> dict[str, Any]:
