@@ -23,7 +23,8 @@ def pages(page: Page, address: str) -> dict[str, str]:
     doubtful = page.locator(".look .stand-link").first.get_attribute("href") or ""
     return {
         "shoots": "/", "bring-in": f"{shelf}/bring-in", "match": f"{shelf}/match", "clear": f"{shelf}/clear",
-        "touch-up": doubtful, "place": f"{shelf}/place", "names": f"{shelf}/names", "deliver": f"{shelf}/deliver",
+        "touch-up": doubtful, "place": f"{shelf}/place?view=front",
+        "canvases": f"{shelf}/place?view=front", "names": f"{shelf}/names", "deliver": f"{shelf}/deliver",
         "large": f"{shelf}/bring-in", "product": "/products/BY-4105",
         "finished": f"{finished}/deliver", "compare": picture, "products": "/products", "standard": "/standards",
         "runs": "/runs",
@@ -51,8 +52,23 @@ def main() -> None:
                 for key in ("ArrowDown", "ArrowDown", "ArrowDown", "l"):
                     page.keyboard.press(key)
                 page.wait_for_timeout(500)
+            if name in ("place", "canvases"):
+                at_true_size(page, name)
             page.screenshot(path=args.out / f"{name}.png")
+            if name in ("place", "canvases"):
+                page.keyboard.press("u")
+                page.wait_for_timeout(500)
         browser.close()
+
+
+def at_true_size(page: Page, name: str) -> None:
+    """The line-up of fronts at true size, or its jug on its whole canvas; taken back after the picture."""
+    page.get_by_label("Scale rule").select_option("true-size")
+    page.wait_for_timeout(500)
+    page.locator(".one[aria-label^='BY-2102']").click()
+    if name == "canvases":
+        page.keyboard.press("v")
+    page.wait_for_timeout(500)
 
 
 if __name__ == "__main__":

@@ -49,14 +49,11 @@ def size(page: Page, code: str) -> tuple[float, float]:
     return box["width"], box["height"]
 
 
-def kept(page: Page) -> None:
-    expect(page.locator("#rules-said")).to_contain_text("Kept.")
-
-
 def choose_rule(page: Page, label: str, value: str) -> None:
-    with page.expect_response("**/place/rule"):
-        page.get_by_label(label).select_option(value)
-    kept(page)
+    before = page.locator("#line-up").get_attribute("data-answers") or "0"
+    page.get_by_label(label).select_option(value)
+    expect(page.locator("#line-up")).to_have_attribute("data-answers", str(int(before) + 1))
+    expect(page.locator("#rules-said")).to_contain_text("Kept.")
 
 
 def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> None:
@@ -127,6 +124,25 @@ def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> N
     expect(page.locator(".by-hand")).to_have_count(1)
     after = item(page, "BY-3302").locator(".hit").bounding_box()
     assert after is not None and abs(after["y"] - before["y"]) < 0.5
+    # An uncut picture covers its canvas; what was dragged into its middle is kept in px of the photo.
+    item(page, "BY-3302").click()
+    page.locator("#hand-backdrop").select_option("kept")
+    expect(page.locator("#hand-right")).to_be_disabled()
+    page.locator("summary").click()
+    choose_rule(page, "How uncut pictures are fitted", "cover")
+    page.evaluate("window.scrollTo(0, 0)")
+    whole = item(page, "BY-3302").locator(".hit").bounding_box()
+    assert whole is not None and whole["width"] == pytest.approx(whole["height"], abs=1)
+    page.mouse.move(whole["x"] + 150, whole["y"] + 100)
+    page.mouse.down()
+    page.mouse.move(whole["x"] + 90, whole["y"] + 100, steps=3)
+    with page.expect_response("**/place/hand*"):
+        page.mouse.up()
+    row = page.request.get(f"{address}/row?category=kitchen").json()["items"]
+    spoon = next(one for one in row if one["code"] == "BY-3302")
+    assert spoon["uncut"] == "cover" and 800 < spoon["hand"]["keep"][0] < 1000
+    page.keyboard.press("0")
+    expect(item(page, "BY-3302")).not_to_have_attribute("aria-label", re.compile("by hand"))
     # One over the other, whole canvases, measures: shown, and nothing changed by it.
     for key in ("o", "v", "m", "m", "v", "Escape"):
         page.keyboard.press(key)

@@ -184,16 +184,17 @@ const draw = (item) => {
   const why = reasons(item);
   rect(parts.mark, [seen[0] - 5, seen[1] - 5, seen[2] + 5, seen[3] + 5]);
   parts.mark.style.display = why.length && !mine ? "" : "none";
-  parts.ghost.style.display = mine && item.moved && item.box ? "" : "none";
-  if (mine && item.moved && item.box) rect(parts.ghost, rowBox(item, boxUnder(item, item.rule)));
+  const shadowed = mine && item.moved && item.box && !item.uncut;
+  parts.ghost.style.display = shadowed ? "" : "none";
+  if (shadowed) rect(parts.ghost, rowBox(item, boxUnder(item, item.rule)));
   parts.group.classList.toggle("chosen", mine);
   parts.group.setAttribute("aria-label", label(item, why));
   parts.text.replaceChildren(...captions(item));
-  parts.text.style.left = `${item.mid - item.half}px`;
+  parts.text.style.left = `${Math.max(item.mid - item.half, Math.min(seen[0], item.mid + item.half - 60))}px`;
   parts.text.style.width = `${item.half * 2 + GAP - 8}px`;
   parts.text.style.top = `${TOP + state.height + 22}px`;
   parts.reason.textContent = why[0] ?? "";
-  parts.reason.style.left = `${Math.max(2, Math.min(item.mid - item.half, state.width - 150))}px`;
+  parts.reason.style.left = `${Math.max(2, Math.min(seen[0], state.width - 180))}px`;
   parts.reason.style.bottom = `${TOP + state.height + 20 + LABEL - seen[1] + 9}px`;
   parts.reason.hidden = !why.length;
   if (mine) drawTools(item, box);
@@ -321,6 +322,7 @@ const sayNumbers = () => {
   setField("scale", shownNumber(item.hand.scale * 100, 1));
   setField("turn", shownNumber(item.turn, 2));
   setField("backdrop", item.hand.backdrop);
+  for (const id of ["right", "down", "scale", "turn"]) number(id).disabled = Boolean(item.uncut);
   document.querySelector("#hand-more").hidden = !(item.moved || item.hand.keep || item.hand.turn !== null);
   document.querySelector("#hand-rule").textContent = `Make it the rule for ${[root.dataset.category, root.dataset.view].filter(Boolean).join(" ") || "all"}`;
   document.querySelector("#hand-same").textContent = `Same for all ${item.view || "other"} views`;
@@ -413,6 +415,8 @@ const take = (answer) => {
     if (held && drawn.has(Number(held))) drawn.get(Number(held)).group.focus({ preventScroll: true });
   }
   if (answer.values) told(answer);
+  root.dataset.answers = String(Number(root.dataset.answers ?? 0) + 1);
+  if (answer.field !== undefined) window.htmx.ajax("GET", `/shoots/${root.dataset.shoot}/line/place`, { target: "#zero-line", swap: "outerHTML" });
 };
 
 const keep = (item) => {
@@ -463,7 +467,10 @@ const follow = (drag) => {
   const { item } = drag;
   const [dx, dy] = [(drag.to[0] - drag.start[0]) / item.z, (drag.to[1] - drag.start[1]) / item.z];
   if (drag.edge) return draw(item);
-  if (item.uncut) pan(drag, dx, dy);
+  if (item.uncut) {
+    // What is not cut by its canvas has nothing to choose.
+    if (item.uncut === "cover") pan(drag, dx, dy);
+  }
   else if (drag.corner) scaleBy(drag);
   else moveBy(item, drag.hand, drag.box, dx, dy, drag.free ? 0 : REACH / item.z);
   draw(item);
@@ -517,6 +524,7 @@ const release = (event) => {
   const { item } = drag;
   if (drag.edge) levelBy(drag);
   else if (item.uncut) {
+    if (item.uncut !== "cover") return;
     const [x, y] = apply(inverse(item.way), [item.canvas[0] / 2, item.canvas[1] / 2]);
     post("hand", { photos: [item.id], keep: [x, y] });
   } else keep(item);
