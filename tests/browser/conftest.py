@@ -2,16 +2,25 @@
 
 import shutil
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, sync_playwright
 from support import Server
 
 
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's data, as they are when its application has just started."""
+    folder = tmp_path_factory.mktemp("demo")
+    Server(folder, "demo").stop()
+    return folder
+
+
 @pytest.fixture(scope="module")
-def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    """The application with its demo data, in a process of its own."""
-    server = Server(tmp_path_factory.mktemp("demo"), "demo")
+def server(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """The application over demo data of its own, in a process of its own."""
+    server = Server(shutil.copytree(demo, tmp_path_factory.mktemp("copy") / "data"))
     yield server
     server.stop()
 

@@ -131,7 +131,7 @@ def test_the_rules_for_a_whole_row_keep_what_they_promise(
         assert weights[0] == pytest.approx(weights[1], rel=1e-9)
     for lay, size in zip(laid, drawn, strict=True):
         assert lay.box is not None
-        assert size == pytest.approx([lay.box.width, lay.box.height], abs=1.01)
+        assert size == pytest.approx([lay.box.width, lay.box.height], abs=0.5)
 
 
 @settings(max_examples=60, deadline=None)

@@ -59,10 +59,11 @@ class Foot(NamedTuple):
 class Measures(NamedTuple):
     """An item in the upright photo, in px.
 
-    hull: (n, 2) corners of its convex hull, from which its bounds follow however it is turned. area: sum of the
-    matte, which is its visual weight. centroid: of the matte. principal: angle of its longest extent, in (-90, 90].
-    elongation: how many times longer it is along that than across, by standard deviations. upright, level: the best
-    mirror axis within 45 degrees of either. edges: sides of the frame that it touches.
+    bounds: box of its outline, to a fraction of a pixel. hull: (n, 2) corners of its convex hull, from which its
+    bounds follow however it is turned. area: sum of the matte, which is its visual weight. centroid: of the matte.
+    principal: angle of its longest extent, in (-90, 90]. elongation: how many times longer it is along that than
+    across, by standard deviations. upright, level: the best mirror axis within 45 degrees of either. edges: sides of
+    the frame that it touches.
     """
 
     bounds: Bounds
@@ -99,11 +100,10 @@ def measures_of(alpha: Float | Encoded, left: float, top: float, frame: tuple[in
     """Measure a matte, (h, w) float32 in [0, 1] or uint8 or uint16, whose first pixel lies at left, top of a photo of
     frame (width, height); None if nothing reaches LEVEL."""
     solid = _solid(alpha)
-    bounds = _box(solid)
-    if bounds is None:
+    if not solid.any():
         return None
-    hull = _hull(solid) + np.array([left, top])
-    highest = {"u1": 255, "u2": 65535}.get(alpha.dtype.str[1:], 1)
+    highest = _highest(alpha)
+    hull = _hull(alpha, solid, highest) + np.array([left, top])
     small, step = _reduced(alpha, solid, highest)
     area, centroid, principal, elongation = _moments(small)
     to_photo = np.array([left, top])
@@ -113,7 +113,7 @@ def measures_of(alpha: Float | Encoded, left: float, top: float, frame: tuple[in
         for a, start in zip(axes, (left, top), strict=True)
     )
     x, y = np.asarray(centroid) * step + to_photo
-    box = bounds.moved(left, top)
+    box = _box(hull)
     foot = _foot(hull, float(x))
     return Measures(
         box, hull, area * step * step, (float(x), float(y)), principal, elongation, upright, level, foot,
@@ -122,23 +122,28 @@ def measures_of(alpha: Float | Encoded, left: float, top: float, frame: tuple[in
 
 
 def bounds_of(alpha: Float | Encoded) -> Bounds | None:
-    """Box of all pixels whose matte reaches LEVEL, ignoring stray specks; None if none does.
+    """Box around a matte at LEVEL, to a fraction of a pixel, ignoring stray specks; None if nothing reaches it.
 
     alpha: (h, w) float32 in [0, 1], uint8 or uint16. A speck is a separate piece below one part in five hundred of the
     largest. On large mattes pieces are told apart at a third of the size, where near ones are one.
     """
-    return _box(_solid(alpha))
+    solid = _solid(alpha)
+    return _box(_hull(alpha, solid, _highest(alpha))) if solid.any() else None
 
 
-def _box(solid: NDArray[np.uint8]) -> Bounds | None:
-    left, upper, width, height = cv2.boundingRect(solid)
-    return Bounds(float(left), float(upper), float(left + width), float(upper + height)) if width else None
+def _box(hull: NDArray[np.float64]) -> Bounds:
+    (left, top), (right, bottom) = hull.min(0), hull.max(0)
+    return Bounds(float(left), float(top), float(right), float(bottom))
+
+
+def _highest(alpha: Float | Encoded) -> float:
+    """What full coverage is in a matte."""
+    return {"u1": 255, "u2": 65535}.get(alpha.dtype.str[1:], 1)
 
 
 def _solid(alpha: Float | Encoded) -> NDArray[np.uint8]:
     """(h, w) uint8, 255 where the matte reaches LEVEL, without stray specks."""
-    top = {"u1": 255, "u2": 65535}.get(alpha.dtype.str[1:], 1)
-    solid = np.asarray(cv2.compare(alpha, LEVEL * top, cv2.CMP_GE), np.uint8)
+    solid = np.asarray(cv2.compare(alpha, LEVEL * _highest(alpha), cv2.CMP_GE), np.uint8)
     h, w = solid.shape
     if solid.size > _LARGE:
         # Nothing gets lost: averaged over whole blocks, a single pixel still leaves more than nothing.
@@ -162,27 +167,39 @@ def _specks(solid: NDArray[np.uint8]) -> NDArray[np.uint8] | None:
     return small.astype(np.uint8)[labels] if small.any() else None
 
 
-def _hull(solid: NDArray[np.uint8]) -> NDArray[np.float64]:
-    """Convex hull of all solid pixels' areas, (n, 2)."""
-    rows = np.flatnonzero(solid.any(1))
-    first = np.argmax(solid[rows] > 0, 1)
-    last = solid.shape[1] - np.argmax(solid[rows, ::-1] > 0, 1)
-    ends = np.concatenate([np.column_stack([x, y]) for x in (first, last) for y in (rows, rows + 1)])
-    return np.asarray(cv2.convexHull(ends.astype(np.int32))[:, 0], np.float64)
+def _hull(alpha: Float | Encoded, solid: NDArray[np.uint8], highest: float) -> NDArray[np.float64]:
+    """Convex hull of the outline along which the matte, interpolated between pixels' middles, crosses LEVEL; (n, 2)."""
+    h, w = solid.shape
+    rim = np.concatenate(cv2.findContours(solid, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)[0])[:, 0]
+    inside = alpha[rim[:, 1], rim[:, 0]].astype(np.float64) / highest
+    points = []
+    for step in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+        x, y = (rim + step).T
+        there = (x >= 0) & (x < w) & (y >= 0) & (y < h)
+        at = (np.clip(y, 0, h - 1), np.clip(x, 0, w - 1))
+        outside = np.where(there, alpha[at].astype(np.float64) / highest, 0.0)
+        # A neighbour that is dark is beyond the outline; a speck beside it is none of it either.
+        beyond = ~there | (solid[at] == 0)
+        reach = (inside - LEVEL) / np.maximum(inside - np.minimum(outside, LEVEL - 1e-6), 1e-6)
+        points.append((rim + 0.5 + np.clip(reach, 0, 1)[:, None] * step)[beyond])
+    return np.asarray(cv2.convexHull(np.concatenate(points).astype(np.float32))[:, 0], np.float64)
 
 
 def _reduced(alpha: Float | Encoded, solid: NDArray[np.uint8], highest: float) -> tuple[Float, int]:
-    """The matte without specks, no longer than some two hundred px, in [0, 1]; and px of the photo in one of its."""
+    """The matte without specks, no longer than 144 px, in [0, 1]; and px of the photo in one of its."""
     h, w = solid.shape
-    step = max(1, -(-max(h, w) // 192))
-    # A soft rim counts, a speck does not: what lies far from all that is solid is none of the item.
-    near = cv2.dilate(solid, np.ones((9, 9), np.uint8))
-    kept = cv2.copyMakeBorder(
-        cv2.bitwise_and(alpha, alpha, mask=near), 0, -h % step, 0, -w % step, cv2.BORDER_CONSTANT, value=0
-    )
-    size = (kept.shape[1] // step, kept.shape[0] // step)
-    small = cv2.resize(kept.astype(np.float32) if step == 1 else kept, size, interpolation=cv2.INTER_AREA)
-    return np.asarray(small.astype(np.float32) / np.float32(highest)), step
+    step = max(1, -(-max(h, w) // 144))
+    size = (-(-w // step), -(-h // step))
+    small, near = (
+        cv2.resize(
+            cv2.copyMakeBorder(plane, 0, -h % step, 0, -w % step, cv2.BORDER_CONSTANT, value=0), size,
+            interpolation=cv2.INTER_AREA,
+        ).astype(np.float32)
+        for plane in (alpha, solid)
+    )  # fmt: skip
+    # A soft rim counts, a speck does not: what lies apart from all that is solid is none of the item.
+    around = cv2.dilate((near > 0).astype(np.uint8), np.ones((5, 5), np.uint8))
+    return np.asarray(small * around / np.float32(highest)), step
 
 
 def _moments(matte: Float) -> tuple[float, tuple[float, float], float, float]:

@@ -18,6 +18,8 @@ from zero_easel.core.standard import Standard
 
 _ROUNDS = 6
 """How often a placement is corrected by what came out."""
+_NEAR = 0.2
+"""px by which the drawn item may miss what the rule asks for."""
 
 
 class Rendered(NamedTuple):
@@ -161,8 +163,7 @@ def _settled(item: CutItem, laid: Laid, kernel: Kernel) -> tuple[Map, _Span, Flo
         error = float(np.abs(np.subtract(after.apply(_corners(drawn)), _corners(drawn))).max())
         if best is None or error < best[0]:
             best = (error, way, span, alpha, drawn)
-        # Bounds are whole pixels: half a pixel is as near as they come.
-        if error <= 0.5:
+        if error <= _NEAR:
             break
         way = way.then(after)
     assert best is not None

@@ -36,10 +36,10 @@ def mirror_axis(matte: Float, around: float) -> Axis:
         # Turned by a quarter, what was level is upright.
         turned = mirror_axis(np.ascontiguousarray(np.rot90(matte)), 0.0)
         return turned._replace(x=matte.shape[1] - turned.y, y=turned.x)  # its plain_at is a height already
-    coarse = _at_most(matte, 64)
-    angles = np.arange(-_REACH, _REACH + 0.1, 3.0)
+    coarse = _at_most(matte, 56)
+    angles = np.arange(-_REACH, _REACH + 0.1, 4.5)
     scores = np.array([_best(coarse, angle)[0] for angle in angles])
-    best, step = float(angles[int(np.argmax(scores))]), 1.5
+    best, step = float(angles[int(np.argmax(scores))]), 2.25
     while step > 0.1:
         near = [best - step, best, best + step]
         found = [_best(matte if step < 1 else coarse, angle)[0] for angle in near]

@@ -358,7 +358,8 @@ const select = (id, focus = true) => {
   const item = chosen();
   if (item) {
     const [l, r] = [item.mid - item.half, item.mid + item.half];
-    if (l < scroller.scrollLeft + 20) scroller.scrollLeft = l - 60;
+    if (state.mode === "canvases") scroller.scrollLeft = item.mid - scroller.clientWidth / 2;
+    else if (l < scroller.scrollLeft + 20) scroller.scrollLeft = l - 60;
     else if (r > scroller.scrollLeft + scroller.clientWidth - 20) scroller.scrollLeft = r - scroller.clientWidth + 60;
     draw(item);
     if (focus) drawn.get(id).group.focus({ preventScroll: true });
