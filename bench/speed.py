@@ -27,8 +27,8 @@ import pyvips
 from PIL import Image
 from references import grabcut
 
+from zero_easel.core.laid import Subject
 from zero_easel.core.photo import decode_photo
-from zero_easel.core.placement import Subject
 from zero_easel.core.rules import Canvas
 from zero_easel.core.standard import Deliverable, Standard
 from zero_easel.pipeline import clear, picture_of

@@ -11,8 +11,9 @@ from pathlib import Path
 
 from zero_easel.core.affine import Map
 from zero_easel.core.catalog import read_catalog
+from zero_easel.core.laid import Laid, Subject
 from zero_easel.core.photo import read_photo
-from zero_easel.core.placement import Laid, Subject, lay_out
+from zero_easel.core.placement import lay_out
 from zero_easel.core.pose import Size, pose_of
 from zero_easel.core.rules import Item
 from zero_easel.core.standard import Standard

@@ -10,9 +10,10 @@ from zero_easel.core.colour import Encoded
 from zero_easel.core.cutout import cutout
 from zero_easel.core.encode import encode
 from zero_easel.core.item import CutItem
+from zero_easel.core.laid import Laid, Subject
 from zero_easel.core.marks import Mark
 from zero_easel.core.photo import Photo, read_photo
-from zero_easel.core.placement import Laid, Subject, lay_out, rules_of
+from zero_easel.core.placement import lay_out, rules_of
 from zero_easel.core.render import render, render_uncut
 from zero_easel.core.sight import MODERATE, reduced
 from zero_easel.core.standard import Standard

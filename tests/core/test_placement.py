@@ -10,10 +10,12 @@ from scipy import ndimage as ndi
 from support import item_of
 
 from zero_easel.core.item import CutItem
+from zero_easel.core.laid import ByHand, Laid, Subject
 from zero_easel.core.measure import Bounds, Measures, bounds_of, measures_of
-from zero_easel.core.placement import ByHand, Laid, Subject, free_area, lay_out
+from zero_easel.core.placement import lay_out
 from zero_easel.core.pose import Size
 from zero_easel.core.render import render
+from zero_easel.core.room import free_area
 from zero_easel.core.rules import Canvas, Item, Special
 from zero_easel.core.standard import Deliverable, Standard, StandardError, changed
 

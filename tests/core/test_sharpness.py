@@ -8,7 +8,8 @@ from support import item_of
 from zero_easel.core.affine import Map
 from zero_easel.core.colour import Float, to_linear
 from zero_easel.core.item import CutItem
-from zero_easel.core.placement import ByHand, Subject, lay_out
+from zero_easel.core.laid import ByHand, Subject
+from zero_easel.core.placement import lay_out
 from zero_easel.core.render import render, render_uncut
 from zero_easel.core.resample import warp
 from zero_easel.core.rules import Canvas, Item

@@ -10,8 +10,9 @@ from PIL import Image
 
 from zero_easel.core.affine import Map
 from zero_easel.core.graphics import is_hard_edged
+from zero_easel.core.laid import ByHand, Subject
 from zero_easel.core.photo import decode_photo
-from zero_easel.core.placement import ByHand, Subject, lay_out
+from zero_easel.core.placement import lay_out
 from zero_easel.core.render import render_uncut
 from zero_easel.core.rules import Canvas, Item
 from zero_easel.core.standard import Deliverable, Standard

@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 from sqlalchemy.orm import Session
 
+from zero_easel.core.laid import Laid
 from zero_easel.core.measure import measures_of
-from zero_easel.core.placement import Laid
 from zero_easel.core.standard import Scope, StandardError
 from zero_easel.library.database import Database
 from zero_easel.library.lineup import hand_of, lay_row, row_of

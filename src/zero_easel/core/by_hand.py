@@ -1,7 +1,7 @@
 """What one item, placed by eye, says about the rule."""
 
+from zero_easel.core.laid import ByHand, Laid
 from zero_easel.core.lengths import Length, Sides
-from zero_easel.core.placement import ByHand, Laid
 from zero_easel.core.rules import Canvas, Item
 from zero_easel.core.standard import Scope, Standard, StandardError, changed
 

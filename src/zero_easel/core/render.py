@@ -9,8 +9,9 @@ from zero_easel.core.affine import Map
 from zero_easel.core.colour import Encoded, Float, parse_hex, to_linear, to_srgb8
 from zero_easel.core.graphics import is_hard_edged
 from zero_easel.core.item import CutItem
+from zero_easel.core.laid import Laid, Subject
 from zero_easel.core.measure import Bounds, bounds_of
-from zero_easel.core.placement import Laid, Subject, lay_out
+from zero_easel.core.placement import lay_out
 from zero_easel.core.resample import Kernel, warp
 from zero_easel.core.rules import TRANSPARENT
 from zero_easel.core.shadow import drawn_shadow

@@ -9,8 +9,9 @@ from sqlalchemy import String, select, type_coerce
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog import Product
+from zero_easel.core.laid import ByHand, Laid, Subject
 from zero_easel.core.measure import Measures
-from zero_easel.core.placement import ByHand, Laid, Subject, lay_out
+from zero_easel.core.placement import lay_out
 from zero_easel.core.pose import Size
 from zero_easel.core.standard import Standard
 from zero_easel.library.lines import Line, lines_of, takes_part

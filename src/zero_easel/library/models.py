@@ -124,7 +124,7 @@ class Photo(Base):
     name it. accepted: a person has seen the cutout.
     empty: shows the bare backdrop and helps to clear the others. marks: all gestures that corrected the cutout, as JSON
     of core.marks.Mark; the first marks_at of them are in force, the rest were undone. hand: where a person placed it
-    otherwise than the rule, as JSON of core.placement.ByHand.
+    otherwise than the rule, as JSON of core.laid.ByHand.
     """
 
     __tablename__ = "photo"

@@ -7,7 +7,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.by_hand import rules_from
-from zero_easel.core.placement import ByHand
+from zero_easel.core.laid import ByHand
 from zero_easel.core.standard import ALL, Scope, Standard, StandardError
 from zero_easel.library.lineup import hand_of, kept_hand, lay_row, row_of
 from zero_easel.library.models import Photo, Shoot

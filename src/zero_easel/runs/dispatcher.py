@@ -19,7 +19,8 @@ from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
-from zero_easel.core.placement import Laid, is_by_row
+from zero_easel.core.laid import Laid
+from zero_easel.core.placement import is_by_row
 from zero_easel.core.reading import Reading
 from zero_easel.core.standard import Standard
 from zero_easel.library.database import Database

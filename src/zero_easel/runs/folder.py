@@ -10,11 +10,12 @@ from typing import NamedTuple
 from zero_easel.core.cards import Snap
 from zero_easel.core.catalog import Product, Shot
 from zero_easel.core.item import CutItem
+from zero_easel.core.laid import Laid, Subject
 from zero_easel.core.matching import Match, Matcher, in_shooting_order, odd_counts
 from zero_easel.core.naming import natural_key, shows_backdrop
 from zero_easel.core.patterns import PatternError
 from zero_easel.core.photo import PICTURE_SUFFIXES, Photo, PhotoError, read_photo
-from zero_easel.core.placement import Laid, Subject, is_by_row, lay_out
+from zero_easel.core.placement import is_by_row, lay_out
 from zero_easel.core.plan import Namer, Planned, find_clashes
 from zero_easel.core.plan import Subject as NamedSubject
 from zero_easel.core.pose import Size

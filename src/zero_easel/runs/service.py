@@ -7,8 +7,9 @@ from pathlib import Path
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
+from zero_easel.core.laid import Laid, Subject
 from zero_easel.core.patterns import PatternError
-from zero_easel.core.placement import Laid, Subject, lay_out
+from zero_easel.core.placement import lay_out
 from zero_easel.core.plan import Planned
 from zero_easel.core.pose import Size
 from zero_easel.core.standard import Standard

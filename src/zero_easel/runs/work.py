@@ -7,9 +7,9 @@ from pathlib import Path
 from zero_easel.core.colour import Encoded
 from zero_easel.core.encode import encode_webp
 from zero_easel.core.item import CutItem
+from zero_easel.core.laid import Laid, Subject
 from zero_easel.core.marks import Mark
 from zero_easel.core.photo import Photo, PhotoError, read_photo
-from zero_easel.core.placement import Laid, Subject
 from zero_easel.core.reading import Reading, read
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically

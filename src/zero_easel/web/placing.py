@@ -7,8 +7,9 @@ from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
 from pydantic_core import to_json
 
+from zero_easel.core.laid import Laid
 from zero_easel.core.measure import Bounds, Measures
-from zero_easel.core.placement import Laid, free_area
+from zero_easel.core.room import free_area
 from zero_easel.core.standard import Scope, Standard, StandardError
 from zero_easel.library.lineup import Standing, lay_row, row_of
 from zero_easel.library.models import Shoot
@@ -31,7 +32,7 @@ router = APIRouter()
 
 
 class Hand(BaseModel):
-    """Photos placed by hand; what is not given stays as it is. See core.placement.ByHand."""
+    """Photos placed by hand; what is not given stays as it is. See core.laid.ByHand."""
 
     photos: list[int] = Field(min_length=1, max_length=20_000)
     turn: float | None = Field(default=None, ge=-360, le=360)

@@ -8,9 +8,11 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy import select
 
+from zero_easel.core.laid import Laid
 from zero_easel.core.lengths import in_unit
 from zero_easel.core.patterns import PatternError
-from zero_easel.core.placement import Laid, free_area, is_by_row
+from zero_easel.core.placement import is_by_row
+from zero_easel.core.room import free_area
 from zero_easel.core.standard import ALL, AS_FITS, Scope, Standard, StandardError, write_views
 from zero_easel.core.standard_file import write_standard
 from zero_easel.library.lineup import Standing, lay_row, row_of
