@@ -372,6 +372,7 @@ const query = `?category=${encodeURIComponent(root.dataset.category)}&view=${enc
 let queue = Promise.resolve();
 let pending = 0;
 const send = (path, options) => {
+  keepNudge();
   pending += 1;
   queue = queue.then(async () => {
     let answer;
@@ -581,9 +582,29 @@ const nudge = (dx, dy, event) => {
   }
   draw(item);
   sayNumbers();
-  clearTimeout(nudge.later);
-  nudge.later = setTimeout(() => keep(item), 250);
+  later(item);
   return true;
+};
+
+// Steps of keys are kept together, a moment after the last one. Until then no answer to something earlier may redraw
+// the row as it was, and whatever is done next goes after them.
+let nudged = null;
+const later = (item) => {
+  if (nudged) clearTimeout(nudged.timer);
+  else pending += 1;
+  nudged = { item, timer: setTimeout(keepNudge, 250) };
+};
+const forgetNudge = () => {
+  if (!nudged) return null;
+  const { item, timer } = nudged;
+  clearTimeout(timer);
+  nudged = null;
+  pending -= 1;
+  return item;
+};
+const keepNudge = () => {
+  const item = forgetNudge();
+  if (item) keep(item);
 };
 
 const toggleMode = () => {
@@ -618,7 +639,7 @@ const nextOut = () => {
 const drop = () => {
   const item = chosen();
   if (!item) return false;
-  clearTimeout(nudge.later);
+  forgetNudge();
   post("drop", { photos: [item.id] });
   return true;
 };
