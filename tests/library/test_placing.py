@@ -25,7 +25,7 @@ from zero_easel.library.placing import (
 )
 from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
-from zero_easel.library.standards import rules_of
+from zero_easel.library.standards import rules_of, set_rule
 from zero_easel.library.steps import steps_of
 
 PRODUCTS = (
@@ -155,3 +155,13 @@ def test_a_swapped_size_stands_out(session: Session, shoot: Shoot) -> None:
     import_catalog(session, b"code,width,height,depth\nB,180,60,180\n", "p.csv")
     notes = [note.text for note in laid(session, shoot)["B-front.jpg"].notes if note.calls]
     assert len(notes) == 1 and "taller than its listed 60 mm" in notes[0]
+
+
+def test_undo_takes_back_its_own_rule_and_no_later_one(session: Session, shoot: Shoot) -> None:
+    change_rule(session, shoot, "item.share", "60")
+    set_rule(session, shoot.standard, "canvas.width", "900")
+    set_rule(session, shoot.standard, "item.margin", "3%")
+    assert undo(session, shoot)
+    rules = rules_of(shoot.standard)
+    assert (rules.item.share, rules.canvas.width, rules.item.margin) == (84, 900, "3%")
+    assert redo(session, shoot) and rules_of(shoot.standard).item.share == 60

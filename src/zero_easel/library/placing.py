@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.by_hand import rules_from
 from zero_easel.core.laid import ByHand
-from zero_easel.core.standard import ALL, Scope, Standard, StandardError
+from zero_easel.core.standard import ALL, Scope, Standard, StandardError, validated
 from zero_easel.library.lineup import hand_of, kept_hand, lay_row, row_of
 from zero_easel.library.models import Photo, Shoot
 from zero_easel.library.standards import drop_rule, rules_of, set_rule, store
@@ -88,15 +88,27 @@ def redo(session: Session, shoot: Shoot) -> str:
 
 
 def _step(session: Session, shoot: Shoot, back: bool) -> str:
-    said, state = take_step(session, shoot.id, STAGE, back)
+    said, state, left = take_step(session, shoot.id, STAGE, back)
+    if "rules" in state:
+        store(shoot.standard, _only_that(rules_of(shoot.standard), left["rules"], state["rules"]))
     for key, hand in state.get("hands", {}).items():
         photo = session.get(Photo, int(key))
         if photo is not None:
             photo.hand = hand
-    if "rules" in state:
-        store(shoot.standard, Standard.model_validate(state["rules"]))
     session.flush()
     return said
+
+
+def _only_that(now: Standard, left: Mapping[str, Any], wanted: Mapping[str, Any]) -> Standard:
+    """The standard with the rules set that a step had changed; what was changed elsewhere since stays. Raises
+    StandardError if the two do not go together."""
+    data = now.model_dump()
+    for part, rules in wanted.items():
+        if isinstance(rules, dict) and part != "views":
+            data[part] |= {key: value for key, value in rules.items() if value != left[part].get(key)}
+        elif rules != left[part]:
+            data[part] = rules
+    return validated(data)
 
 
 def _set(session: Session, shoot: Shoot, ids: Sequence[int], said: str, change: Callable[[ByHand], ByHand]) -> None:

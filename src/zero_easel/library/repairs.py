@@ -124,7 +124,7 @@ def redo(session: Session, shoot: Shoot) -> str:
 
 
 def _step(session: Session, shoot: Shoot, back: bool) -> str:
-    said, state = take_step(session, shoot.id, STAGE, back)
+    said, state, _ = take_step(session, shoot.id, STAGE, back)
     if said:
         _restore(session, shoot, state)
     return said

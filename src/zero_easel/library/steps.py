@@ -32,14 +32,16 @@ def steps_of(session: Session, shoot_id: int, stage: str) -> Steps:
     return Steps(done.said if done else "", undone.said if undone else "")
 
 
-def take_step(session: Session, shoot_id: int, stage: str, back: bool) -> tuple[str, dict[str, Any]]:
-    """Mark the next step as undone (back) or done again; returns what it was and the state to set; "" if none is."""
+def take_step(session: Session, shoot_id: int, stage: str, back: bool) -> tuple[str, dict[str, Any], dict[str, Any]]:
+    """Mark the next step as undone (back) or done again; returns what it was, the state to set, and the one to leave;
+    an empty word if there is no such step."""
     change = _last_done(session, shoot_id, stage) if back else _first_undone(session, shoot_id, stage)
     if change is None:
-        return "", {}
+        return "", {}, {}
     change.undone = back
     session.flush()
-    return change.said, change.before if back else change.after
+    states = (change.before, change.after)
+    return change.said, *(states if back else states[::-1])
 
 
 def _last_done(session: Session, shoot_id: int, stage: str) -> Change | None:

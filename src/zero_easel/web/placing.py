@@ -106,11 +106,15 @@ def to_rule(session: Db, shoot: ShootById, photo_id: int, category: str = "", vi
 def step(session: Db, shoot: ShootById, way: str, category: str = "", view: str = "") -> Response:
     """Undo or redo."""
     take = found({"undo": undo, "redo": redo}.get(way), "command")
-    said = take(session, shoot)
+    scope, said, error = Scope(category, view), "", ""
+    try:
+        with session.begin_nested():
+            said = take(session, shoot)
+    except StandardError as problem:
+        error = f"Not done: {problem}."
     word = "Taken back" if way == "undo" else "Done again"
-    scope = Scope(category, view)
     told = ruled(rules_of(shoot.standard), scope, "", "")
-    return _answer(session, shoot, scope, "", f"{word}: {said}." if said else "Nothing left to take.", **told)
+    return _answer(session, shoot, scope, error, f"{word}: {said}." if said else "Nothing left to take.", **told)
 
 
 def _try(session: Db, shoot: Shoot, scope: Scope, do: Any) -> Response:
