@@ -55,6 +55,8 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
         photos.append(tmp_path / f"P{at:04}.JPG")
         shutil.copy(PHOTOS / f"{source}.JPG", photos[-1])
     (tmp_path / "shots.csv").write_text(SHOTS)
+    # Listened for from the start: a key acts at once, and might come before the browser knows that somebody listens.
+    page.on("filechooser", lambda _: None)
     page.goto("/")
     tab_to(page, "Name of a new shoot")
     page.keyboard.type("By hand")
@@ -62,6 +64,7 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
 
     page.wait_for_url("**/bring-in")
     tab_to(page, "Choose files")
+    expect(page.locator("#choose-files")).to_be_focused()
     with page.expect_file_chooser() as chooser:
         page.keyboard.press("Enter")
     chooser.value.set_files([*photos, tmp_path / "shots.csv"])
