@@ -27,14 +27,16 @@ import pyvips
 from PIL import Image
 from references import grabcut
 
+from zero_easel.core.assets import Assets
+from zero_easel.core.embed import camera_of
 from zero_easel.core.laid import Subject
 from zero_easel.core.photo import decode_photo
 from zero_easel.core.rules import Canvas
 from zero_easel.core.standard import Deliverable, Standard
-from zero_easel.pipeline import clear, picture_of
+from zero_easel.pipeline import Source, Task, clear, picture_of
 
 PHOTOS = Path(__file__).parent.parent / "src/zero_easel/demo/photos"
-RULES = Standard(canvas=Canvas(width=2000, height=2000), deliverable=Deliverable(quality=90))
+RULES = Standard(canvas=Canvas(width=2000, height=2000), deliverables=(Deliverable(quality=90),))
 TURNS = 5
 _ONE_THREAD = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "VIPS_CONCURRENCY": "1"}
 
@@ -92,8 +94,8 @@ def enlarged(stem: str, megapixels: float) -> bytes:
 def ours(data: bytes) -> bytes:
     """The whole job."""
     photo, subject = decode_photo(data, "photo.jpg"), Subject(None, (0, 0))
-    made = picture_of(subject, RULES, photo.name, original=lambda: photo, item=lambda: clear(photo))
-    return made.data
+    source = Source(photo.name, lambda: photo, lambda: clear(photo), lambda: camera_of(data))
+    return picture_of(source, subject, RULES, Task("shop", "photo.jpg"), Assets()).data
 
 
 def floor(data: bytes, result: np.ndarray) -> bytes:

@@ -18,13 +18,14 @@ from zero_easel.core.photo import PhotoError, read_photo
 from zero_easel.core.plan import Namer, Subject
 from zero_easel.core.standard import Standard, StandardError, changed
 from zero_easel.core.standard_file import read_standard, write_standard
+from zero_easel.core.standard_file import schema as schema_of
 from zero_easel.core.tables import BYTE_LIMIT as TABLE_LIMIT
 from zero_easel.core.tables import Problem, TableError, too_large
 from zero_easel.files import write_atomically
 from zero_easel.pipeline import clear, empty_frame
 from zero_easel.runs import rename as renaming
 from zero_easel.runs.folder import LEFT_OUT, FolderError, execute, list_photos, match_photos, prepare
-from zero_easel.runs.manifest import NAME, Row
+from zero_easel.runs.manifest import HELD, NAME, Row
 from zero_easel.runs.processes import map_processes, reason_of
 from zero_easel.settings import Settings, available_cores
 
@@ -55,6 +56,10 @@ def run(
     catalog: Annotated[Path | None, typer.Option(help="Product table, CSV or XLSX.")] = None,
     shotlist: Annotated[Path | None, typer.Option(help="Table of filename, code, view.")] = None,
     standard: Annotated[Path | None, typer.Option(help="YAML, as printed by zero-easel standard.")] = None,
+    assets: Annotated[
+        Path | None,
+        typer.Option(help="Folder of what the standard names: pictures, fonts, profiles; its own folder if not given."),
+    ] = None,
     empty: Empty = None,
     recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Write over pictures of an earlier run.")] = False,
@@ -67,7 +72,7 @@ def run(
             reading = bar.add_task("Looking for code cards", total=None, visible=False)
             work = prepare(
                 photos, out, rules, _products(catalog), _shots(shotlist), empties=empty or [], recursive=recursive,
-                replace=replace, jobs=jobs,
+                assets=assets or (standard.parent if standard else None), replace=replace, jobs=jobs,
                 on_read=lambda done, count: bar.update(reading, completed=done, total=count, visible=True),
             )  # fmt: skip
     except FolderError as error:
@@ -77,7 +82,7 @@ def run(
     for doubt in work.doubts:
         _err.print(f"To make sure of: {doubt}.")
     with _progress() as bar:
-        task = bar.add_task("Pictures", total=len(work.photos))
+        task = bar.add_task("Pictures", total=len(work.planned))
 
         def note(row: Row) -> None:
             bar.advance(task)
@@ -94,9 +99,17 @@ def run(
     cut = [row.original for row in rows if "cut off" in row.message]
     if cut:
         _err.print(f"An item is cut off in {_some(cut)}; see {out / NAME}.")
-    failed = sum(row.status == "failed" for row in rows)
-    print(f"{len(work.photos) - failed} pictures in {out}" + (f", {failed} photos failed" if failed else ""))
-    raise typer.Exit(1 if failed else 0)
+    unmet = [row for row in rows if row.checks not in ("", "passed")]
+    for row in unmet[:10]:
+        _err.print(f"{row.original}, {row.deliverable}: {row.checks}.")
+    if len(unmet) > 10:
+        _err.print(f"{len(unmet) - 10} more fail a check; see {out / NAME}.")
+    failed = len({row.original for row in rows if row.status == "failed"})
+    held = sum(row.status == HELD for row in rows)
+    made = sum(row.status == "done" for row in rows)
+    said = [f"{failed} photos failed" if failed else "", f"{held} held back" if held else ""]
+    print(", ".join([f"{made} pictures in {out}", *filter(None, said)]))
+    raise typer.Exit(1 if failed or held else 0)
 
 
 @app.command("bring-in")
@@ -162,8 +175,7 @@ def rename(
         return
     if photos is None or not (out or dry):
         raise UsageError("say which folder of photos, and where the copies go with --out.")
-    rules = _changed(deliverable_name=pattern, deliverable_folder=folder, deliverable_count=count,
-                     deliverable_twice=twice)  # fmt: skip
+    rules = _changed(names_name=pattern, names_folder=folder, names_count=count, names_twice=twice)  # fmt: skip
     sources, doubts = _renamed(photos, out or photos / ".nowhere", rules, catalog, shotlist, recursive, jobs)
     for doubt in doubts:
         _err.print(f"To make sure of: {doubt}.")
@@ -216,9 +228,17 @@ def cutout(
 
 
 @app.command()
-def standard() -> None:
+def standard(
+    schema: Annotated[bool, typer.Option("--schema", help="Print the JSON Schema of standards instead.")] = False,
+    check: Annotated[Path | None, typer.Option(help="Read a standard, and say what is wrong with it.")] = None,
+) -> None:
     """Print the built-in standard as commented YAML."""
-    sys.stdout.write(write_standard(Standard()))
+    if check is not None:
+        print(f"{check} is a standard: {_standard(check).name}")
+    elif schema:
+        print(json.dumps(schema_of(), indent=1, ensure_ascii=False))
+    else:
+        sys.stdout.write(write_standard(Standard()))
 
 
 @app.command()
@@ -310,7 +330,7 @@ def _renamed(
     part = [one for one in matched if not one.match.card]
     columns = sorted({key for product in products for key in product.extra})
     try:
-        namer = Namer(rules, columns, photos.resolve().name, own_suffix=True)
+        namer = Namer(rules, columns, photos.resolve().name)
         planned = namer.plan([Subject(one.path.name, one.match, one.taken) for one in part],
                              {product.code: product for product in products})  # fmt: skip
     except PatternError as error:

@@ -1,32 +1,50 @@
-"""The unit of work: one photo and a standard -> one finished picture. Deterministic, without database or clock."""
+"""The unit of work: one photo and a standard -> its finished pictures. Deterministic, without database or clock."""
 
 import hashlib
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cache, lru_cache
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
-from zero_easel.core.colour import Encoded
+from zero_easel.core.affine import Map
+from zero_easel.core.assets import AssetError, Assets
+from zero_easel.core.checking import Checked, Facts, checked
+from zero_easel.core.colour import Encoded, Float
 from zero_easel.core.cutout import cutout
-from zero_easel.core.encode import encode
+from zero_easel.core.deliverable import KEPT, SRGB, Deliverable
+from zero_easel.core.embed import Camera, Embedded, exif_of, iptc_of, placard, xmp_of
+from zero_easel.core.encode import EncodedFile, encode
+from zero_easel.core.grounds import TRANSPARENT, light_of, read_ground
 from zero_easel.core.item import CutItem
 from zero_easel.core.laid import Laid, Subject
+from zero_easel.core.layers import Layer, openraster, outline_svg, shadow_layer
 from zero_easel.core.marks import Mark
+from zero_easel.core.measure import Bounds
+from zero_easel.core.overlays import Overlay
+from zero_easel.core.patterns import Value
 from zero_easel.core.photo import Photo, read_photo
 from zero_easel.core.placement import lay_out, rules_of
-from zero_easel.core.render import render, render_uncut
+from zero_easel.core.profiles import ProfileError, Tagged, converted, in_srgb
+from zero_easel.core.render import Drawn, draw, flat, item_alone, render_uncut
 from zero_easel.core.sight import MODERATE, reduced
+from zero_easel.core.sizes import rules_on
+from zero_easel.core.stamp import stamped
 from zero_easel.core.standard import Standard
 
 
 @dataclass(frozen=True)
 class Picture:
-    """A finished picture. data: the file's bytes. width, height: px. notes: what a person may want to know."""
+    """A finished picture. data: the file's bytes. width, height: px. quality: that it was encoded with, 0 for none.
+    notes: what a person may want to know. checks: how it met the checks of the standard. way: from px of the upright
+    photo to px of the canvas, as it was drawn."""
 
     data: bytes
     width: int
     height: int
+    quality: int
     notes: list[str]
+    checks: list[Checked]
+    way: Map
 
     @property
     def sha256(self) -> str:
@@ -38,36 +56,57 @@ class PictureError(Exception):
     """A photo that gives no picture, with the reason in plain words."""
 
 
+class Source:
+    """One photo, as far as it is asked for: what is costly is done once, and only if something needs it.
+
+    name: the photo's file name. original, item, camera: how to come by the photo, its cutout, and what the camera
+    wrote.
+    """
+
+    def __init__(
+        self, name: str, original: Callable[[], Photo], item: Callable[[], CutItem], camera: Callable[[], Camera]
+    ) -> None:
+        self.name = name
+        self.original, self.item, self.camera = cache(original), cache(item), cache(camera)
+
+
+@dataclass(frozen=True)
+class Task:
+    """One picture to be made. deliverable: its name in the standard. output: its file, with folders. values: fields of
+    the catalog that information and overlays ask for. laid: where it goes if its whole row was laid out; else it is
+    laid out by itself."""
+
+    deliverable: str
+    output: str
+    values: Mapping[str, Value] = field(default_factory=dict)
+    laid: Laid | None = None
+
+
 def clear(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] = ()) -> CutItem:
     """Cut out the item of a photo, in the form that is kept; empties: photos of its bare backdrop."""
     return cutout(photo, empties, marks)
 
 
-def picture_of(
-    subject: Subject,
-    standard: Standard,
-    name: str,
-    *,
-    original: Callable[[], Photo],
-    item: Callable[[], CutItem],
-    laid: Laid | None = None,
-) -> Picture:
-    """One finished picture. laid: where it goes if its whole row was laid out; else it is laid out by itself.
-
-    original, item: how to come by the photo and its cutout; asked for only if they are needed, perhaps twice. Raises
-    PictureError.
-    """
-    item, original = cache(item), cache(original)
+def picture_of(source: Source, subject: Subject, standard: Standard, task: Task, assets: Assets) -> Picture:
+    """One finished picture. Raises PictureError."""
+    wanted = standard.deliverable(task.deliverable)
+    rules = rules_on(standard, wanted)
+    laid = task.laid
     if laid is None:
-        if needs_cutout(subject, standard):
-            subject = subject._replace(measures=item().measures, frame=(item().width, item().height))
-        else:
-            height, width = original().pixels.shape[:2]
-            subject = subject._replace(frame=(width, height))
-        laid = lay_out([subject], standard)[0]
-    if laid is not None and laid.rules.backdrop == "kept":
-        return finish_uncut(original(), standard, laid)
-    return finish(item(), standard, name, laid)
+        laid = lay_out([_measured(source, subject, rules)], rules)[0]
+    try:
+        return _Finish(source, standard, rules, wanted, task, assets).picture(laid)
+    except (AssetError, ProfileError) as error:
+        raise PictureError(f"{source.name}: {error}.") from error
+
+
+def _measured(source: Source, subject: Subject, rules: Standard) -> Subject:
+    """With its measures and frame, for which the photo or its cutout is asked."""
+    if needs_cutout(subject, rules):
+        item = source.item()
+        return subject._replace(measures=item.measures, frame=(item.width, item.height))
+    height, width = source.original().pixels.shape[:2]
+    return subject._replace(frame=(width, height))
 
 
 def needs_cutout(subject: Subject, standard: Standard) -> bool:
@@ -76,24 +115,115 @@ def needs_cutout(subject: Subject, standard: Standard) -> bool:
     return rules.backdrop == "cleared" or (rules.fit == "cover" and subject.hand.keep is None)
 
 
-def finish(item: CutItem, standard: Standard, name: str, laid: Laid | None) -> Picture:
-    """Draw and encode an item by the standard, where it was laid among others. Raises PictureError if there is no item;
-    name is used in the message."""
-    if item.measures is None or laid is None:
-        raise PictureError(f"{name} shows no item in front of its backdrop.")
-    drawn = render(item, standard, laid)
-    return _picture(drawn.pixels, standard, [flag.text for flag in item.flags] + [note.text for note in laid.notes])
+class _Finish:
+    """One photo on its way to one deliverable. rules: the standard on the deliverable's canvas."""
 
+    def __init__(
+        self, source: Source, standard: Standard, rules: Standard, wanted: Deliverable, task: Task, assets: Assets
+    ) -> None:
+        self._source, self._standard, self._rules = source, standard, rules
+        self._wanted, self._task, self._assets = wanted, task, assets
+        self._notes: list[str] = []
 
-def finish_uncut(photo: Photo, standard: Standard, laid: Laid) -> Picture:
-    """Draw and encode a photo whose backdrop is kept."""
-    pixels = render_uncut(photo.pixels, photo.alpha, laid, standard.canvas.ground)
-    return _picture(pixels, standard, [note.text for note in laid.notes])
+    def picture(self, laid: Laid | None) -> Picture:
+        """Draw, convert, encode and check. Raises PictureError, AssetError or ProfileError."""
+        wanted = self._wanted
+        if laid is not None and laid.rules.backdrop == "kept":
+            if not wanted.kind.pixels:
+                raise PictureError(f"{self._source.name} stays uncut: {wanted.kind.label} needs a cutout.")
+            photo = self._source.original()
+            pixels = render_uncut(photo.pixels, photo.alpha, laid, self._ground(laid), int(wanted.depth))
+            return self._encoded(pixels, laid, laid.way, laid.box)
+        item = self._source.item()
+        if item.measures is None or laid is None:
+            raise PictureError(f"{self._source.name} shows no item in front of its backdrop.")
+        self._notes = [flag.text for flag in item.flags]
+        drawn = draw(item, laid)
+        if not wanted.kind.pixels:
+            return self._apart(drawn, laid)
+        return self._encoded(flat(drawn, self._ground(laid), int(wanted.depth)), laid, drawn.way, drawn.bounds)
 
+    def _ground(self, laid: Laid) -> Float | None:
+        """Linear light of the ground, None for a transparent one."""
+        ground = read_ground(self._rules.canvas.ground)
+        if ground.kind == TRANSPARENT:
+            return None
+        return light_of(ground, laid.canvas, lambda: self._assets.light(ground.picture))
 
-def _picture(pixels: Encoded, standard: Standard, notes: list[str]) -> Picture:
-    height, width = pixels.shape[:2]
-    return Picture(encode(pixels, standard.deliverable, standard.canvas.density), width, height, notes)
+    def _encoded(self, pixels: Encoded, laid: Laid, way: Map, box: Bounds | None) -> Picture:
+        pixels, overlays = stamped(pixels, self._overlays(), self._task.values, self._assets)
+        tagged = self._tagged(pixels)
+        file = encode(tagged.pixels, self._wanted, self._density, self._information(tagged.icc))
+        if not file.fits:
+            self._notes.append(
+                f"{len(file.data) / 1000:.0f} kB even at quality {file.quality}, over the limit of "
+                f"{self._wanted.limit:g} kB"
+            )
+        return self._checked(file, laid, way, box, tuple(overlays))
+
+    def _apart(self, drawn: Drawn, laid: Laid) -> Picture:
+        """Item, shadow and ground as layers, or the outline alone."""
+        card = placard(self._standard.information, self._task.values)
+        if self._wanted.format == "svg":
+            return self._checked(
+                EncodedFile(outline_svg(drawn.cover, self._density, card), 0), laid, drawn.way, drawn.bounds, ()
+            )
+        ground = self._ground(laid)
+        layers = [Layer("item", item_alone(drawn))]
+        if drawn.shadow is not None:
+            layers.append(Layer("shadow", shadow_layer(drawn.shadow)))
+        if ground is not None:
+            bare = drawn._replace(shadow=None, cover=drawn.cover * 0, alpha=drawn.alpha * 0,
+                                  colours=[plane * 0 for plane in drawn.colours])  # fmt: skip
+            layers.append(Layer("ground", flat(bare, ground)))
+        data = openraster(layers, flat(drawn, ground), self._density)
+        return self._checked(EncodedFile(data, 0), laid, drawn.way, drawn.bounds, ())
+
+    def _checked(
+        self, file: EncodedFile, laid: Laid, way: Map, box: Bounds | None, overlays: tuple[str, ...]
+    ) -> Picture:
+        cut = tuple(note.text for note in laid.notes if note.kind == "cut")
+        name = PurePosixPath(self._task.output).name
+        facts = Facts(name, laid.canvas, box, cut, laid.scale, overlays)
+        rows = checked(file.data, self._wanted, facts, self._standard.checks)
+        notes = self._notes + [note.text for note in laid.notes]
+        return Picture(file.data, *laid.canvas, file.quality, notes, rows, way)
+
+    @property
+    def _density(self) -> float:
+        return self._rules.canvas.density
+
+    def _overlays(self) -> list[Overlay]:
+        return [overlay for overlay in self._standard.overlays if overlay.name in self._wanted.overlays]
+
+    def _tagged(self, pixels: Encoded) -> Tagged:
+        """In the colours of the wanted profile. A photo's own that cannot be converted to is said, and sRGB taken."""
+        profile = self._wanted.profile
+        if profile == SRGB:
+            return in_srgb(pixels)
+        if profile != KEPT:
+            return self._fitting(converted(pixels, self._assets.bytes(profile), profile), profile)
+        icc = self._source.camera().icc
+        if not icc:
+            return in_srgb(pixels)
+        try:
+            return self._fitting(converted(pixels, icc, "of the photo"), "of the photo")
+        except ProfileError as error:
+            self._notes.append(f"{error}; sRGB was taken")
+            return in_srgb(pixels)
+
+    def _fitting(self, tagged: Tagged, name: str) -> Tagged:
+        ink = tagged.icc[16:20] == b"CMYK"
+        if ink and self._wanted.format not in ("jpeg", "tiff"):
+            raise ProfileError(f"the profile {name} is one of ink, which {self._wanted.kind.label} cannot hold")
+        return tagged
+
+    def _information(self, icc: bytes) -> Embedded:
+        information = self._standard.information
+        card = placard(information, self._task.values)
+        camera = Camera() if information.camera == "remove" else self._source.camera()
+        exif = exif_of(card, information, camera, self._density)
+        return Embedded(icc, exif, xmp_of(card), iptc_of(card))
 
 
 @lru_cache(4)

@@ -8,6 +8,7 @@ from zero_easel.library.standards import ensure_standard
 from zero_easel.library.vault import Vault
 from zero_easel.runs.desk import Desk
 from zero_easel.runs.dispatcher import Dispatcher
+from zero_easel.runs.estimate import Estimator
 from zero_easel.settings import Settings
 
 
@@ -20,6 +21,7 @@ class Workbench:
     vault: Vault
     dispatcher: Dispatcher
     desk: Desk
+    estimator: Estimator
 
     def open(self) -> None:
         """Make folders and tables ready, and begin to work off what is waiting."""
@@ -40,4 +42,4 @@ def build_workbench(settings: Settings) -> Workbench:
     """A workbench over the settings' data folder; nothing is opened yet."""
     database = Database(settings.data / "zero-easel.sqlite")
     vault = Vault(settings.data)
-    return Workbench(settings, database, vault, Dispatcher(database, vault, settings.jobs), Desk())
+    return Workbench(settings, database, vault, Dispatcher(database, vault, settings.jobs), Desk(), Estimator())

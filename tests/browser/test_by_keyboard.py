@@ -159,7 +159,7 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
         "P0001.JPG": "BY-2104-BL-01.jpg", "P0002.JPG": "BY-2104-BL-02.jpg", "P0003.JPG": "BY-2102-01.jpg",
         "P0004.JPG": "BY-2102-02.jpg", "P0005.JPG": "BY-6004-01.jpg", "P0006.JPG": "BY-6004-02.jpg", "P0007.JPG": "",
     }  # fmt: skip
-    assert set(archive.namelist()) == {*filter(None, rows.values()), "manifest.csv"}
+    assert set(archive.namelist()) == {*filter(None, rows.values()), "manifest.csv", "manifest.json", "images.jsonld"}
 
 
 def held(page: Page) -> list[str]:

@@ -58,10 +58,10 @@ def choose_rule(page: Page, label: str, value: str) -> None:
 
 def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> None:
     address = brought_in(page, tmp_path)
-    page.goto("/standards")
-    with page.expect_response("**/standards/rule"):
-        page.get_by_label("Format", exact=True).select_option("png")
-    with page.expect_response("**/standards/rule"):
+    page.goto("/standards/1")
+    with page.expect_response("**/standards/1/rule"):
+        page.get_by_label("Format of shop").select_option("png")
+    with page.expect_response("**/standards/1/rule"):
         page.get_by_label("Ground: a colour like #FFFFFF, or transparent").fill("transparent")
         page.keyboard.press("Enter")
     page.goto(f"{address}/place?category=kitchen")

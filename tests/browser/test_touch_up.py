@@ -101,8 +101,8 @@ def test_two_marks_undo_redo_reload_accept_deliver(page: Page) -> None:
 
 def check_delivery(page: Page, photo: int) -> None:
     """The photo's finished picture has the island and the hole."""
-    page.goto("/standards")
-    page.get_by_label("Format").select_option("png")
+    page.goto("/standards/1")
+    page.get_by_label("Format of shop").select_option("png")
     ground = page.get_by_label("Ground: a colour like #FFFFFF, or transparent")
     ground.fill("transparent")
     ground.press("Enter")

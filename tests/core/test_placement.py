@@ -50,7 +50,7 @@ def standard_of(canvas: Canvas, rule: Item, **more: object) -> Standard:
     """On a transparent ground, so that the matte can be measured in the file's own pixels."""
     clear = canvas.model_copy(update={"ground": "transparent"})
     try:
-        return Standard(canvas=clear, item=rule, deliverable=PNG, **more)  # type: ignore[arg-type]
+        return Standard(canvas=clear, item=rule, deliverables=(PNG,), **more)  # type: ignore[arg-type]
     except ValueError:
         assume(False)
         raise

@@ -7,11 +7,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zero_easel.core.catalog import Product
+from zero_easel.core.deliverable import Deliverable
 from zero_easel.core.matching import Match
 from zero_easel.core.naming import one_file, portable
 from zero_easel.core.patterns import PatternError
 from zero_easel.core.plan import GS1, KEEPS_NAME, Namer, Planned, Subject, find_clashes
-from zero_easel.core.standard import Deliverable, Standard
+from zero_easel.core.standard import Names, Standard
 
 CUP = Product(code="A-1", name="Cup", category="kitchen", ean="2900000412071")
 JUG = Product(code="B/2", name="Jug", category="garden", extra={"material": "clay"})
@@ -20,9 +21,10 @@ SHOTS = [("1.JPG", "A-1", ""), ("2.JPG", "A-1", "top"), ("3.JPG", "B/2", ""), ("
 
 
 def plan(shots: list[tuple[str, str, str]], **values: object) -> list[Planned]:
-    rules = Standard(deliverable=Deliverable.model_validate(values), views={"": ("front",)})
+    wanted = Deliverable(format=values.pop("format", "jpeg"))  # type: ignore[arg-type]
+    rules = Standard(names=Names.model_validate(values), deliverables=(wanted,), views={"": ("front",)})
     subjects = [Subject(name, Match(code, view, ""), datetime(2026, 11, 12)) for name, code, view in shots]
-    return Namer(rules, ["material"], "Day 1").plan(subjects, PRODUCTS)
+    return Namer(rules, ["material"], "Day 1", wanted).plan(subjects, PRODUCTS)
 
 
 def outputs(**values: object) -> list[str]:

@@ -27,7 +27,7 @@ def drawn(how: str, ground: str = "#C0E0FF") -> np.ndarray:
     rules = Standard(
         canvas=Canvas(width=160, height=120, ground=ground),
         item=Item(share=50, margin=0, place="centre", shadow=how),
-        deliverable=Deliverable(format="png"),
+        deliverables=(Deliverable(format="png"),),
     )
     return render(box_with_shadow(), rules).pixels
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from PIL import Image
-from support import item_of
+from support import item_of, lit
 
 from zero_easel.core.affine import Map
 from zero_easel.core.colour import Float, to_linear
@@ -157,4 +157,4 @@ def test_fine_stripes_reduce_to_the_light_that_they_give() -> None:
     kept = Standard(canvas=Canvas(width=100, height=100), item=Item(backdrop="kept", kernel="lanczos"))
     laid = lay_out([Subject(None, (400, 400))], kept)[0]
     assert laid is not None
-    assert np.abs(render_uncut(uncut, None, laid, "#FFFFFF")[:, 5:-5].astype(int) - 188).max() <= 2
+    assert np.abs(render_uncut(uncut, None, laid, lit("#FFFFFF"))[:, 5:-5].astype(int) - 188).max() <= 2

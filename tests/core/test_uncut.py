@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
+from support import lit
 
 from zero_easel.core.affine import Map
 from zero_easel.core.graphics import is_hard_edged
@@ -87,7 +88,7 @@ def test_the_part_that_a_person_keeps_is_the_same_at_every_size() -> None:
         hand = ByHand(keep=(150.0, 60.0))
         laid = lay_out([Subject(None, (200, 120), hand=hand)], standard)[0]
         assert laid is not None
-        picture = render_uncut(pixels, None, laid, "#FFFFFF")
+        picture = render_uncut(pixels, None, laid, lit("#FFFFFF"))
         assert picture.shape == (side, side, 3)
         # Columns 80 to 200 are left: the right edge stops it at 140.
         assert abs(int(picture[side // 2, side // 2, 0]) - 144) < 8
@@ -100,11 +101,11 @@ def test_contain_leaves_the_ground_and_a_transparent_one_bare() -> None:
     for ground, wanted in (("#0000FF", (0, 0, 255)), ("transparent", (0, 0, 0, 0))):
         standard = Standard(
             canvas=Canvas(width=60, height=60, ground=ground), item=Item(backdrop="kept"),
-            deliverable=Deliverable(format="png"),
+            deliverables=(Deliverable(format="png"),),
         )  # fmt: skip
         laid = lay_out([Subject(None, (200, 120))], standard)[0]
         assert laid is not None
-        picture = render_uncut(photo(), None, laid, ground)
+        picture = render_uncut(photo(), None, laid, lit(ground))
         assert tuple(picture[2, 30]) == wanted and picture[30, 30, 0] > 60
     reduced = KEPT.model_copy(update={"item": Item(backdrop="kept", reduce_only=True), "canvas": Canvas()})
     laid = lay_out([Subject(None, (200, 120))], reduced)[0]
@@ -125,7 +126,7 @@ def test_every_stored_orientation_gives_the_same_picture() -> None:
         read = decode_photo(file.getvalue(), "stored.tif")
         laid = lay_out([Subject(None, (read.facts.width, read.facts.height))], KEPT)[0]
         assert laid is not None
-        found.append(render_uncut(read.pixels, None, laid, "#FFFFFF"))
+        found.append(render_uncut(read.pixels, None, laid, lit("#FFFFFF")))
     assert all(np.array_equal(found[0], other) for other in found[1:])
 
 
@@ -136,8 +137,8 @@ def test_graphics_keep_hard_edges_and_photos_do_not_count_as_such() -> None:
     standard = Standard(canvas=Canvas(width=180, height=120), item=Item(backdrop="kept"))
     laid = lay_out([Subject(None, (60, 40))], standard)[0]
     assert laid is not None and "enlarged 3.00 times" in laid.notes[0].text
-    large = render_uncut(drawn, None, laid, "#FFFFFF")
+    large = render_uncut(drawn, None, laid, lit("#FFFFFF"))
     assert np.array_equal(large, np.repeat(np.repeat(drawn, 3, 0), 3, 1))
     soft = standard.model_copy(update={"item": Item(backdrop="kept", kernel="cubic")})
     laid = lay_out([Subject(None, (60, 40))], soft)[0]
-    assert laid is not None and len(np.unique(render_uncut(drawn, None, laid, "#FFFFFF")[..., 0])) > 2
+    assert laid is not None and len(np.unique(render_uncut(drawn, None, laid, lit("#FFFFFF"))[..., 0])) > 2

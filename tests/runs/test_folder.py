@@ -41,7 +41,7 @@ def contents(folder: Path) -> dict[str, str]:
 def test_a_folder_becomes_rightly_named_pictures(folder: Path, tmp_path: Path) -> None:
     before, out = contents(folder), tmp_path / "out"
     rules = tmp_path / "small.yaml"
-    rules.write_text("canvas: {width: 400, height: 300, ground: transparent}\ndeliverable: {format: png}\n")
+    rules.write_text("canvas: {width: 400, height: 300, ground: transparent}\ndeliverables: [{format: png}]\n")
     done = zero_easel("run", folder, "--out", out, "--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv",
                       "--standard", rules)  # fmt: skip
     assert done.returncode == 0, done.stderr
@@ -60,8 +60,8 @@ def test_a_folder_becomes_rightly_named_pictures(folder: Path, tmp_path: Path) -
         assert columns[0] >= 17 and columns[-1] <= 382
     again = zero_easel("run", folder, "--out", out, "--shotlist", tmp_path / "shots.csv", "--standard", rules)
     assert again.returncode == 2 and "--replace" in again.stderr
-    replaced = zero_easel("run", folder, "--out", out, "--shotlist", tmp_path / "shots.csv", "--standard", rules,
-                          "--replace", "--jobs", "1")  # fmt: skip
+    replaced = zero_easel("run", folder, "--out", out, "--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv",
+                          "--standard", rules, "--replace", "--jobs", "1")  # fmt: skip
     assert replaced.returncode == 0
     assert [r["sha256"] for r in manifest(out)] == [r["sha256"] for r in rows]
 
@@ -100,7 +100,7 @@ def test_photos_that_the_shot_list_does_not_name_stay_out(folder: Path, tmp_path
         (["run", "nowhere", "--out", "out"], "nowhere is not a folder"),
         (["run", ".", "--out", "out"], "holds no photos"),
         (["run", "photos", "--out", "out", "--catalog", "missing.csv"], "missing.csv cannot be read"),
-        (["run", "photos", "--out", "out", "--standard", "bad.yaml"], "bad.yaml: canvas.width must be"),
+        (["run", "photos", "--out", "out", "--standard", "bad.yaml"], "bad.yaml, line 1: canvas.width must be"),
         (["run", "photos"], "Missing option"),
         (["run", "photos", "--out", "out", "--jobs", "0"], "Invalid value"),
     ],
@@ -130,7 +130,7 @@ def test_the_awkward_folder_is_accounted_for(tmp_path: Path) -> None:
     said = [line for line in done.stderr.splitlines() if line and "empty-backdrop.JPG" not in line]
     assert sorted(said) == sorted(rows[n]["message"] for n in failed)
     assert all(name in rows[name]["message"] for name in failed)
-    pictures = {p.name for p in out.iterdir()} - {"manifest.csv"}
+    pictures = {p.name for p in out.iterdir()} - {"manifest.csv", "manifest.json", "images.jsonld"}
     assert pictures == {row["output"] for row in rows.values() if row["output"]}
     assert "Krug für Größe 2 – schön 🏺 (1).jpg" in pictures
     for name in pictures:
@@ -175,7 +175,7 @@ def test_code_cards_name_what_follows_and_a_missing_one_is_told(tmp_path: Path) 
     for name in ("BRYD0104.JPG", "BRYD0105.JPG", "BRYD0106.JPG", "BRYD0111.JPG"):
         shutil.copy(PHOTOS / name, photos)
     rules = tmp_path / "small.yaml"
-    rules.write_text("canvas: {width: 200, height: 200}\ndeliverable: {folder: '{category}', name: '{code}_{n}'}\n")
+    rules.write_text("canvas: {width: 200, height: 200}\nnames: {folder: '{category}', name: '{code}_{n}'}\n")
     done = zero_easel("run", photos, "--out", out, "--catalog", CATALOG, "--standard", rules)
     assert done.returncode == 0, done.stderr
     rows = {row["original"]: row for row in manifest(out)}
@@ -193,7 +193,7 @@ canvas: {width: 600, height: 600, ground: transparent}
 item: {scale: true-size, margin: 5%, share: 90}
 exceptions:
   - {view: side, item: {backdrop: kept, fit: cover}}
-deliverable: {format: png}
+deliverables: [{format: png}]
 """
 
 
@@ -204,7 +204,10 @@ def test_a_row_at_true_size_and_an_uncut_view(folder: Path, tmp_path: Path) -> N
     done = zero_easel("run", folder, "--out", out, *arguments)
     assert done.returncode == 0, done.stderr
     # Nothing of what was kept in between is left behind.
-    assert sorted(contents(out)) == ["BY-2102_front.png", "BY-2102_side.png", "BY-2104-BL_front.png", "manifest.csv"]
+    assert sorted(contents(out)) == [
+        "BY-2102_front.png", "BY-2102_side.png", "BY-2104-BL_front.png", "images.jsonld", "manifest.csv",
+        "manifest.json",
+    ]  # fmt: skip
     widths = {}
     for code in ("BY-2104-BL", "BY-2102"):
         alpha = np.asarray(Image.open(out / f"{code}_front.png"))[..., 3]

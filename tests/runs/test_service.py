@@ -16,16 +16,15 @@ from zero_easel.library.models import PictureRow, Run, Shoot, now
 from zero_easel.library.repairs import assign, import_shotlist, leave_out
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
 from zero_easel.library.vault import Vault
+from zero_easel.runs.archive import lists_of, stream_archive
 from zero_easel.runs.service import (
     RunError,
     finish_if_through,
-    manifest_of,
     pictures_of,
     progress_of,
     recover,
     set_state,
     start_run,
-    write_archive,
 )
 
 
@@ -67,7 +66,7 @@ def test_a_run_accounts_for_every_photo(session: Session, vault: Vault, shoot: S
     bring_in(session, vault, shoot, (AWKWARD / "truncated.jpg").read_bytes(), "broken.jpg")
     next(p for p in photos_of(session, shoot.id) if p.name == "BRYD0105.JPG").left_out = True
     import_shotlist(session, shoot, b"filename,code,view\nBRYD0105.JPG,A,front\nBRYD0111.JPG,B,\n", "s.csv")
-    run = start_run(session, shoot)
+    run = start_run(session, vault, shoot)
     rows = {p.original: p for p in pictures_of(session, run.id)}
     assert {name: p.state for name, p in rows.items()} == {
         "BRYD0105.JPG": "left out", "BRYD0111.JPG": "waiting", "BRYD0112.JPG": "left out", "broken.jpg": "failed",
@@ -80,26 +79,26 @@ def test_a_run_accounts_for_every_photo(session: Session, vault: Vault, shoot: S
     assert (at.total, at.done, at.failed, at.remaining, at.left_out) == (2, 0, 1, 1, 2)
 
 
-def test_the_standard_of_a_run_is_frozen(session: Session, shoot: Shoot) -> None:
-    run = start_run(session, shoot)
+def test_the_standard_of_a_run_is_frozen(session: Session, vault: Vault, shoot: Shoot) -> None:
+    run = start_run(session, vault, shoot)
     assert shoot.standard.frozen and run.rules == shoot.standard.rules
     with pytest.raises(RunError, match="under way"):
-        start_run(session, shoot)
+        start_run(session, vault, shoot)
 
 
-def test_clashes_and_nothing_to_do_are_refused(session: Session, shoot: Shoot) -> None:
+def test_clashes_and_nothing_to_do_are_refused(session: Session, vault: Vault, shoot: Shoot) -> None:
     photos = photos_of(session, shoot.id)
     assign(session, shoot, [photo.id for photo in photos[:2]], "A", "front")
     with pytest.raises(RunError, match=r"A_front\.jpg would come from BRYD0105\.JPG and BRYD0111\.JPG"):
-        start_run(session, shoot)
+        start_run(session, vault, shoot)
     leave_out(session, shoot, [photo.id for photo in photos])
     with pytest.raises(RunError, match="No photo"):
-        start_run(session, shoot)
+        start_run(session, vault, shoot)
     assert session.query(Run).count() == 0
 
 
 def test_pause_stop_and_continue(session: Session, vault: Vault, shoot: Shoot) -> None:
-    run = start_run(session, shoot)
+    run = start_run(session, vault, shoot)
     set_state(session, run, "paused")
     assert progress_of(session, run).can_continue and progress_of(session, run).seconds_left is None
     make(vault, pictures_of(session, run.id)[0])
@@ -124,7 +123,7 @@ def test_pause_stop_and_continue(session: Session, vault: Vault, shoot: Shoot) -
 
 
 def test_after_a_crash_only_whole_files_count(session: Session, vault: Vault, shoot: Shoot) -> None:
-    run = start_run(session, shoot)
+    run = start_run(session, vault, shoot)
     first, second, third = pictures_of(session, run.id)
     make(vault, first)
     make(vault, second)
@@ -138,7 +137,7 @@ def test_after_a_crash_only_whole_files_count(session: Session, vault: Vault, sh
 
 
 def test_a_paused_run_stays_paused_over_a_restart(session: Session, vault: Vault, shoot: Shoot) -> None:
-    run = start_run(session, shoot)
+    run = start_run(session, vault, shoot)
     set_state(session, run, "paused")
     session.flush()
     assert recover(session, vault) == [] and run.state == "paused"
@@ -147,29 +146,31 @@ def test_a_paused_run_stays_paused_over_a_restart(session: Session, vault: Vault
 def test_the_archive_holds_what_is_done_and_a_manifest_of_all(
     session: Session, vault: Vault, shoot: Shoot, tmp_path: Path
 ) -> None:
-    run = start_run(session, shoot)
+    run = start_run(session, vault, shoot)
     first, second, _ = pictures_of(session, run.id)
     make(vault, first, b"first")
     second.state, second.message = "failed", "BRYD0111.JPG shows no item."
     run.ended = now()
     session.flush()
-    write_archive(session, vault, run.id, tmp_path / "a.zip")
+    (tmp_path / "a.zip").write_bytes(b"".join(stream_archive(session, vault, run)))
+    lists = lists_of(session, run)
     with zipfile.ZipFile(tmp_path / "a.zip") as archive:
-        assert sorted(archive.namelist()) == sorted([first.output, "manifest.csv"])
+        assert sorted(archive.namelist()) == sorted([first.output, *lists])
         assert archive.read(first.output) == b"first"
-        assert archive.read("manifest.csv") == manifest_of(session, run.id)
-    rows = list(csv.DictReader(io.StringIO(manifest_of(session, run.id).decode())))
+        assert {name: archive.read(name) for name in lists} == lists
+    rows = list(csv.DictReader(io.StringIO(lists["manifest.csv"].decode())))
     assert [row["status"] for row in rows] == ["done", "failed", "waiting"]
     assert rows[0]["message"] == "no product; keeps the photo's own name"
     assert rows[1]["output"] == "" and rows[1]["message"].endswith("shows no item.")
     assert list(rows[0]) == [
         "original", "code", "view", "output", "width", "height", "bytes", "sha256", "status", "message",
+        "deliverable", "quality", "checks",
     ]  # fmt: skip
 
 
 def test_a_run_waits_until_cards_are_known(session: Session, vault: Vault, shoot: Shoot) -> None:
     bring_in(session, vault, shoot, (PHOTOS / "BRYD0114.JPG").read_bytes(), "BRYD0114.JPG")
     with pytest.raises(RunError, match="still being read for code cards"):
-        start_run(session, shoot)
+        start_run(session, vault, shoot)
     assign(session, shoot, [photos_of(session, shoot.id)[-1].id], "A", "front")
-    assert start_run(session, shoot)
+    assert start_run(session, vault, shoot)

@@ -51,7 +51,8 @@ def stored(bench: Workbench, photo_id: int) -> Photo:
 
 def test_every_page_opens_when_empty_and_carries_the_policy(client: TestClient) -> None:
     client.post("/shoots", data={"name": "Empty"})
-    for path in ("/", "/products", "/standards", "/runs", *(f"/shoots/1/{s}" for s in
+    for path in ("/", "/products", "/standards", "/standards/1", "/standards/1/versions", "/runs",
+                 *(f"/shoots/1/{s}" for s in
                  ("bring-in", "match", "clear", "place", "names", "deliver"))):  # fmt: skip
         answer = client.get(path)
         assert answer.status_code == 200, path
@@ -176,12 +177,12 @@ def test_clashing_names_are_shown_and_refused(client: TestClient, bench: Workben
 
 
 def test_rules_change_one_at_a_time_and_bad_values_are_explained(client: TestClient) -> None:
-    changed = client.post("/standards/rule", data={"field": "canvas.ground", "value": "abc"})
+    changed = client.post("/standards/1/rule", data={"field": "canvas.ground", "value": "abc"})
     assert "Kept." in changed.text and '"canvas.ground": "#AABBCC"' in changed.headers["hx-trigger"]
-    client.post("/standards/rule", data={"field": "canvas.width", "value": "800"})
-    refused = client.post("/standards/rule", data={"field": "canvas.width", "value": "wide"})
+    client.post("/standards/1/rule", data={"field": "canvas.width", "value": "800"})
+    refused = client.post("/standards/1/rule", data={"field": "canvas.width", "value": "wide"})
     assert "must be a whole number" in refused.text and '"canvas.width": "800"' in refused.headers["hx-trigger"]
-    text = client.get("/standards/file").text
+    text = client.get("/standards/1/file").text
     assert "width: 800" in text
 
 

@@ -81,7 +81,7 @@ def test_a_scope_shows_and_rules_its_own_items(client: TestClient) -> None:
     ).json()
     assert told["own"] == ["item.share"] and {item["share"] for item in told["row"]["items"]} == {50.0}
     assert "Underlined in ink: a rule of kitchen alone" in client.get("/shoots/1/place?category=kitchen").text
-    text = client.get("/standards/file").text
+    text = client.get("/standards/1/file").text
     assert '- {category: kitchen, view: "", item: {share: 50}}' in text
     dropped = client.post("/shoots/1/place/rule", data={"field": "item.share", "category": "kitchen", "drop": "true"})
     assert dropped.json()["own"] == [] and {i["share"] for i in dropped.json()["row"]["items"]} == {84.0}
@@ -116,5 +116,5 @@ def test_a_run_by_row_waits_for_all_and_keeps_what_was_placed(client: TestClient
     while "2 done" not in client.get("/runs/1").text:
         assert time.monotonic() < end
         time.sleep(0.1)
-    rows = client.get("/runs/1/manifest.csv").text.splitlines()
+    rows = client.get("/runs/1/list.csv").text.splitlines()
     assert len(rows) == 3 and all(",done," in row for row in rows[1:])

@@ -51,6 +51,18 @@ def to_srgb8(linear: Float) -> NDArray[np.uint8]:
     return np.asarray(_encoding_table()[index], np.uint8)
 
 
+def to_srgb16(linear: Float) -> NDArray[np.uint16]:
+    """Linear light float, any shape, values outside [0, 1] clipped -> sRGB-encoded uint16."""
+    v = np.clip(linear, 0, 1)
+    encoded = np.where(v <= 0.0031308, v * 12.92, 1.055 * v ** np.float32(1 / 2.4) - 0.055)
+    return np.asarray(np.round(encoded * 65535), np.uint16)
+
+
+def to_srgb(linear: Float, bits: int) -> Encoded:
+    """The same with 8 or 16 bits per channel."""
+    return to_srgb16(linear) if bits == 16 else to_srgb8(linear)
+
+
 def largest(channels: Float) -> Float:
     """The largest of three channels, (..., 3) -> (...); several times faster than a reduction over so short an axis."""
     return np.asarray(np.maximum(np.maximum(channels[..., 0], channels[..., 1]), channels[..., 2]), np.float32)

@@ -1,13 +1,20 @@
 """Pixels -> file bytes. The same pixels and settings always give the same bytes."""
 
+import io
 import struct
 import zlib
+from collections.abc import Callable
+from typing import NamedTuple
 
 import numpy as np
 import pyvips
+from PIL import Image
 
 from zero_easel.core.colour import Encoded
-from zero_easel.core.standard import Deliverable
+from zero_easel.core.deliverable import Deliverable
+from zero_easel.core.embed import Embedded, in_photoshop_block
+from zero_easel.core.jpeg2000 import with_boxes
+from zero_easel.core.profiles import srgb_profile
 
 CUTOUT_MARK = b"Zero Easel cutout"
 """Stands near the start of each cutout file, so that only such files are ever written over."""
@@ -15,37 +22,152 @@ _DENSITY = 72
 """px per inch where none is asked for."""
 _HEADER = 33
 """Bytes of a PNG's signature and IHDR chunk."""
+_FINE = 88
+"""Quality above which colour keeps its full resolution: thin red or blue edges bleed otherwise."""
 
 
-def encode(pixels: Encoded, deliverable: Deliverable, density: float = _DENSITY) -> bytes:
-    """A finished picture as JPEG, PNG or WebP, from (H, W, 3 or 4) uint8 sRGB pixels. density: px per inch, as written
-    into the file; WebP has no place for it."""
-    if deliverable.format == "jpeg":
-        return encode_jpeg(pixels, deliverable.quality, density)
-    if deliverable.format == "webp":
-        return encode_webp(pixels, deliverable.quality)
-    return bytes(_image(pixels, density).pngsave_buffer(compression=6, profile="srgb"))
+class EncodedFile(NamedTuple):
+    """A file's bytes, and the quality that they were made with (0 if the format has none). fits: whether they keep the
+    limit on bytes."""
+
+    data: bytes
+    quality: int
+    fits: bool = True
 
 
-def encode_jpeg(pixels: Encoded, quality: int = 85, density: float = _DENSITY) -> bytes:
-    """JPEG with the sRGB profile; quality 1..100; density in px per inch.
+def encode(
+    pixels: Encoded, wanted: Deliverable, density: float = _DENSITY, more: Embedded | None = None
+) -> EncodedFile:
+    """A finished picture in the format of a deliverable, from (H, W, 3 or 4) uint8 or uint16 pixels.
 
-    Above quality 88 colour keeps its full resolution: thin red or blue edges bleed otherwise.
+    density: px per inch, as written into the file. more: profile and information; sRGB alone if None. With a limit on
+    bytes, the best quality from `least` up to `quality` that keeps it; if none does, the least, and fits is False.
     """
-    subsample = "off" if quality > 88 else "on"
-    image = _image(pixels, density)
-    return bytes(image.jpegsave_buffer(Q=quality, optimize_coding=True, subsample_mode=subsample, profile="srgb"))
+    more = more or Embedded(icc=srgb_profile())
+
+    def at(quality: int) -> bytes:
+        return _SAVERS[wanted.format](pixels, wanted, quality, density, more)
+
+    if not wanted.limit:
+        return EncodedFile(at(wanted.quality), wanted.quality if wanted.kind.quality and not wanted.lossless else 0)
+    return within(at, round(wanted.limit * 1000), min(wanted.least, wanted.quality), wanted.quality)
+
+
+def within(make: Callable[[int], bytes], limit: int, least: int, best: int) -> EncodedFile:
+    """The best quality whose bytes keep a limit, by halving the range: at most eight files are made."""
+    data = make(best)
+    if len(data) <= limit:
+        return EncodedFile(data, best)
+    low, found, high = least, EncodedFile(data, best, False), best
+    while low < high:
+        middle = (low + high) // 2
+        data = make(middle)
+        if len(data) <= limit:
+            found, low = EncodedFile(data, middle), middle + 1
+        else:
+            high = middle
+    if found.fits:
+        return found
+    return EncodedFile(make(least), least, False)
+
+
+def _jpeg(pixels: Encoded, wanted: Deliverable, quality: int, density: float, more: Embedded) -> bytes:
+    image = _image(pixels, density, more._replace(iptc=in_photoshop_block(more.iptc) if more.iptc else b""))
+    data = image.jpegsave_buffer(
+        Q=quality, optimize_coding=True, subsample_mode=_subsampled(wanted, quality), interlace=wanted.progressive
+    )
+    return bytes(data)
+
+
+def _subsampled(wanted: Deliverable, quality: int) -> str:
+    if wanted.chroma == "auto":
+        return "off" if quality > _FINE else "on"
+    return "off" if wanted.chroma == "full" else "on"
+
+
+def _png(pixels: Encoded, wanted: Deliverable, quality: int, density: float, more: Embedded) -> bytes:  # noqa: ARG001
+    image = _image(pixels, density, more)
+    data = bytes(image.pngsave_buffer(compression=6))
+    if pixels.dtype == np.uint8 and _few_colours(pixels):
+        small = bytes(image.pngsave_buffer(compression=9, palette=True, dither=0, Q=100, effort=10))
+        # Only where it costs nothing: every pixel must come back as it was.
+        if len(small) < len(data) and _same(small, pixels):
+            return small
+    return data
+
+
+def _few_colours(pixels: Encoded) -> bool:
+    """Whether a palette can hold all colours; a sample tells for most pictures that it cannot."""
+    packed = pixels[..., 0].astype(np.uint32)
+    for at in range(1, pixels.shape[2]):
+        packed |= pixels[..., at].astype(np.uint32) << (8 * at)
+    return len(np.unique(packed[:: max(1, len(packed) // 64)])) <= 256 and len(np.unique(packed)) <= 256
+
+
+def _same(data: bytes, pixels: Encoded) -> bool:
+    image = pyvips.Image.new_from_buffer(data, "")
+    if image.bands < pixels.shape[2] and pixels.shape[2] == 4:
+        image = image.bandjoin(255)
+    back = np.asarray(image.numpy())
+    return back.shape == pixels.shape and bool(np.array_equal(back, pixels))
+
+
+def _webp(pixels: Encoded, wanted: Deliverable, quality: int, density: float, more: Embedded) -> bytes:
+    image = _image(pixels, density, more)
+    if wanted.lossless:
+        return bytes(image.webpsave_buffer(lossless=True, effort=4, exact=False))
+    return bytes(image.webpsave_buffer(Q=quality, alpha_q=100, effort=4, smart_subsample=True))
+
+
+def _avif(pixels: Encoded, wanted: Deliverable, quality: int, density: float, more: Embedded) -> bytes:
+    subsample = "off" if wanted.lossless else _subsampled(wanted, quality)
+    image = _image(pixels, density, more)
+    data = image.heifsave_buffer(
+        compression="av1", Q=quality, lossless=wanted.lossless, effort=3, subsample_mode=subsample, bitdepth=8
+    )
+    return bytes(data)
+
+
+def _tiff(pixels: Encoded, wanted: Deliverable, quality: int, density: float, more: Embedded) -> bytes:  # noqa: ARG001
+    image = _image(pixels, density, more._replace(exif=b""))
+    return bytes(image.tiffsave_buffer(compression="deflate", predictor="horizontal", level=6, resunit="inch"))
+
+
+def _jpeg2000(pixels: Encoded, wanted: Deliverable, quality: int, density: float, more: Embedded) -> bytes:
+    single: Encoded = np.squeeze(pixels)  # grey has no axis of channels there
+    buffer = io.BytesIO()
+    # Quality is the peak signal-to-noise ratio asked for: 35 dB at 50, 47 dB at 90, 50 dB at 100.
+    layers = {} if wanted.lossless else {"quality_mode": "dB", "quality_layers": [20 + 0.3 * quality]}
+    Image.fromarray(np.ascontiguousarray(single)).save(
+        buffer, "JPEG2000", irreversible=not wanted.lossless, mct=1, **layers
+    )
+    return with_boxes(buffer.getvalue(), density, more, is_srgb=more.icc == srgb_profile())
+
+
+_SAVERS: dict[str, Callable[[Encoded, Deliverable, int, float, Embedded], bytes]] = {
+    "jpeg": _jpeg, "png": _png, "webp": _webp, "avif": _avif, "tiff": _tiff, "jpeg2000": _jpeg2000,
+}  # fmt: skip
+
+
+def encode_jpeg(pixels: Encoded, quality: int = 85) -> bytes:
+    """JPEG with the sRGB profile, for the screen; quality 1..100."""
+    return encode(pixels, Deliverable(quality=quality)).data
 
 
 def encode_webp(pixels: Encoded, quality: int = 80) -> bytes:
-    """WebP with the sRGB profile; quality 1..100; alpha, if any, without loss."""
-    data = _image(pixels).webpsave_buffer(Q=quality, alpha_q=100, effort=2, smart_subsample=True, profile="srgb")
-    return bytes(data)
+    """WebP with the sRGB profile, for the screen, as fast as it can be made; alpha, if any, without loss."""
+    image = _image(pixels, _DENSITY, Embedded(icc=srgb_profile()))
+    return bytes(image.webpsave_buffer(Q=quality, alpha_q=100, effort=2, smart_subsample=True))
 
 
 def encode_tile(pixels: Encoded) -> bytes:
     """PNG of (h, w, 4) uint8 for the screen, as fast as it can be made."""
     return bytes(_image(pixels).pngsave_buffer(compression=1, filter="sub", keep="none"))
+
+
+def encode_png(pixels: Encoded) -> bytes:
+    """PNG of (h, w, 3 or 4) uint8 with nothing beside its pixels."""
+    return bytes(_image(pixels).pngsave_buffer(compression=6, keep="none"))
 
 
 def encode_cutout(pixels: Encoded) -> bytes:
@@ -57,7 +179,18 @@ def encode_cutout(pixels: Encoded) -> bytes:
     return png[:_HEADER] + chunk + png[_HEADER:]
 
 
-def _image(pixels: Encoded, density: float = _DENSITY) -> pyvips.Image:
-    interpretation = "srgb" if pixels.dtype == np.uint8 else "rgb16"
-    image = pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation=interpretation)
-    return image.copy(xres=density / 25.4, yres=density / 25.4)
+_BLOBS = {"icc": "icc-profile-data", "exif": "exif-data", "xmp": "xmp-data", "iptc": "iptc-data"}
+
+
+def _image(pixels: Encoded, density: float = _DENSITY, more: Embedded | None = None) -> pyvips.Image:
+    deep, channels = pixels.dtype != np.uint8, pixels.shape[2]
+    # Four channels are colour and alpha, unless a profile of ink says otherwise.
+    ink = channels == 4 and more is not None and more.icc[16:20] == b"CMYK"
+    known = {1: "grey16" if deep else "b-w", 2: "grey16" if deep else "b-w"}
+    kind = "cmyk" if ink else known.get(channels, "rgb16" if deep else "srgb")
+    image = pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation=kind)
+    image = image.copy(xres=density / 25.4, yres=density / 25.4)
+    for key, field in _BLOBS.items():
+        if more is not None and (data := getattr(more, key)):
+            image.set_type(pyvips.GValue.blob_type, field, data)
+    return image

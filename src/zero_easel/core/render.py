@@ -6,14 +6,14 @@ import cv2
 import numpy as np
 
 from zero_easel.core.affine import Map
-from zero_easel.core.colour import Encoded, Float, parse_hex, to_linear, to_srgb8
+from zero_easel.core.colour import Encoded, Float, to_linear, to_srgb
 from zero_easel.core.graphics import is_hard_edged
+from zero_easel.core.grounds import TRANSPARENT, light_of, read_ground
 from zero_easel.core.item import CutItem
 from zero_easel.core.laid import Laid, Subject
 from zero_easel.core.measure import Bounds, bounds_of
 from zero_easel.core.placement import lay_out
 from zero_easel.core.resample import Kernel, warp
-from zero_easel.core.rules import TRANSPARENT
 from zero_easel.core.shadow import drawn_shadow
 from zero_easel.core.standard import Standard
 
@@ -24,8 +24,8 @@ _NEAR = 0.2
 
 
 class Rendered(NamedTuple):
-    """pixels: (H, W, 3) or, on a transparent ground, (H, W, 4) uint8 sRGB, straight alpha. bounds: of the item on
-    the canvas, px. way: the map that was applied, from the upright photo."""
+    """pixels: (H, W, 3) or, on a transparent ground, (H, W, 4) uint8 or uint16 sRGB, straight alpha. bounds: of the
+    item on the canvas, px. way: the map that was applied, from the upright photo."""
 
     pixels: Encoded
     bounds: Bounds
@@ -46,42 +46,77 @@ class _Span(NamedTuple):
         return self.right - self.left, self.bottom - self.top
 
 
-def render(item: CutItem, standard: Standard, laid: Laid | None = None) -> Rendered:
-    """Draw an item on the standard's canvas, where it was laid among others or by itself. Raises ValueError if there is
-    no item."""
-    if item.measures is None:
+class Drawn(NamedTuple):
+    """An item drawn on its canvas, with nothing behind it yet. colours: three planes of linear light times alpha over
+    its span; alpha: there; cover: alpha over the whole canvas, (H, W); shadow: (H, W) share of light that the ground
+    loses, or None. bounds: of the item, px."""
+
+    colours: list[Float]
+    alpha: Float
+    span: _Span
+    cover: Float
+    shadow: Float | None
+    bounds: Bounds
+    way: Map
+
+
+def draw(item: CutItem, laid: Laid) -> Drawn:
+    """Draw an item where it was laid, by one resampling. Raises ValueError if there is no item."""
+    if item.measures is None or laid.box is None:
         raise ValueError("there is no item to draw")
-    if laid is None:
-        laid = lay_out([Subject(item.measures, (item.width, item.height))], standard)[0]
-    assert laid is not None and laid.box is not None
     kernel: Kernel = laid.rules.kernel
     if kernel == "auto" and is_hard_edged(item.pixels):
         kernel = "box"
     way, span, drawn, bounds = _settled(item, laid, kernel)
-    alpha = np.clip(drawn, 0, 1)
-    colours = _colours(item, span, drawn, kernel)
     cover = np.zeros(laid.canvas[::-1], np.float32)
+    alpha = np.clip(drawn, 0, 1)
     cover[span.top : span.bottom, span.left : span.right] = alpha
-    shadow = _shadow(item, laid, way, cover)
-    if standard.canvas.ground == TRANSPARENT:
-        pixels = _over_nothing(colours, cover, shadow, span)
-    else:
-        pixels = _over_ground(colours, alpha, shadow, span, cover.shape, standard.canvas.ground)
-    return Rendered(pixels, bounds, way)
+    colours = _colours(item, span, drawn, kernel)
+    return Drawn(colours, alpha, span, cover, _shadow(item, laid, way, cover), bounds, way)
 
 
-def render_uncut(photo: Encoded, alpha: Encoded | None, laid: Laid, ground: str) -> Encoded:
+def render(item: CutItem, standard: Standard, laid: Laid | None = None) -> Rendered:
+    """Draw an item on the standard's canvas, on a ground that needs no picture; where it was laid among others or by
+    itself. Raises ValueError if there is no item."""
+    if item.measures is None:
+        raise ValueError("there is no item to draw")
+    if laid is None:
+        laid = lay_out([Subject(item.measures, (item.width, item.height))], standard)[0]
+    assert laid is not None
+    drawn = draw(item, laid)
+    ground = read_ground(standard.canvas.ground)
+    light = None if ground.kind == TRANSPARENT else light_of(ground, laid.canvas, _no_picture)
+    return Rendered(flat(drawn, light), drawn.bounds, drawn.way)
+
+
+def _no_picture() -> Float:
+    raise ValueError("the ground's picture is not at hand")
+
+
+def flat(drawn: Drawn, ground: Float | None, bits: int = 8) -> Encoded:
+    """Item over shadow over ground, blended in linear light. ground: (H, W, 3) or (1, 1, 3) linear light, None for a
+    transparent one. bits: 8 or 16 per channel."""
+    if ground is None:
+        return _over_nothing(drawn, drawn.shadow, bits)
+    return _over_ground(drawn, ground, bits)
+
+
+def item_alone(drawn: Drawn) -> Encoded:
+    """(H, W, 4) uint8: the item with nothing behind it, not even its shadow."""
+    return _over_nothing(drawn, None, 8)
+
+
+def render_uncut(photo: Encoded, alpha: Encoded | None, laid: Laid, ground: Float | None, bits: int = 8) -> Encoded:
     """Draw a whole picture, (H, W, 3) sRGB with an alpha of its own or None, by the map it was laid out with.
 
-    (h, w, 3), or (h, w, 4) on a transparent ground where the picture leaves some of it bare; uint8, blended in linear
-    light.
+    ground: as for flat. (h, w, 3), or (h, w, 4) on a transparent ground; blended in linear light.
     """
     kernel: Kernel = laid.rules.kernel
     if kernel == "auto" and is_hard_edged(photo):
         kernel = "box"
     h, w = photo.shape[:2]
     own = np.ones((h, w), np.float32) if alpha is None else alpha.astype(np.float32) / np.float32(255)
-    size, bare = laid.canvas, ground == TRANSPARENT
+    size = laid.canvas
     if _covers(laid.way, (w, h), size) and alpha is None:
         # Beyond its edge a picture goes on as it ended: nothing of the ground may shine in.
         edge = 8 * max(1, int(np.ceil(1 / laid.way.scale)))
@@ -92,18 +127,18 @@ def render_uncut(photo: Encoded, alpha: Encoded | None, laid: Laid, ground: str)
         way = laid.way
     drawn = warp(own, size, way, kernel)
     cover, even = np.clip(drawn, 0, 1), 1 / np.maximum(drawn, 1)
-    behind = np.zeros(3, np.float32) if bare else to_linear(np.array(parse_hex(ground), np.uint8))
     planes = []
     for channel in range(3):
         light = warp(to_linear(photo[..., channel]) * own, size, way, kernel) * even
         light = np.clip(light, 0, cover)
-        planes.append(light / np.maximum(cover, 1e-6) if bare else light + (1 - cover) * behind[channel])
-    pixels = cv2.merge([to_srgb8(np.asarray(plane, np.float32)) for plane in planes])
-    if not bare:
+        if ground is None:
+            planes.append(light / np.maximum(cover, 1e-6))
+        else:
+            planes.append(light + (1 - cover) * ground[..., channel])
+    pixels = cv2.merge([to_srgb(np.asarray(plane, np.float32), bits) for plane in planes])
+    if ground is not None:
         return np.asarray(pixels)
-    seen = np.round(cover * 255).astype(np.uint8)
-    pixels[seen == 0] = 0
-    return np.dstack([pixels, seen])
+    return _with_alpha(pixels, cover, bits)
 
 
 def _covers(way: Map, frame: tuple[int, int], canvas: tuple[int, int]) -> bool:
@@ -112,36 +147,44 @@ def _covers(way: Map, frame: tuple[int, int], canvas: tuple[int, int]) -> bool:
     return way.level and max(way.e, way.f, canvas[0] - right, canvas[1] - bottom) <= 1e-6
 
 
-def _over_ground(
-    colours: list[Float], alpha: Float, shadow: Float | None, span: _Span, shape: tuple[int, ...], colour: str
-) -> Encoded:
-    """Item over shadow over the ground's colour, (H, W, 3)."""
-    ground = np.array(parse_hex(colour), np.uint8)
-    light = to_linear(ground)
+def _over_ground(drawn: Drawn, ground: Float, bits: int) -> Encoded:
+    """Item over shadow over the ground, (H, W, 3)."""
+    span, shape = drawn.span, drawn.cover.shape
     part = (slice(span.top, span.bottom), slice(span.left, span.right))
-    if shadow is None:
-        pixels = np.empty((*shape, 3), np.uint8)
-        pixels.reshape(shape[0], -1)[:] = np.tile(ground, shape[1])
-        through = 1 - alpha
+    plain = ground.shape[:2] == (1, 1)
+    if drawn.shadow is None and plain:
+        colour = to_srgb(ground, bits).reshape(3)
+        pixels = np.empty((*shape, 3), colour.dtype)
+        pixels.reshape(shape[0], -1)[:] = np.tile(colour, shape[1])
     else:
-        pixels = to_srgb8((1 - shadow)[..., None] * light)
-        through = (1 - alpha) * (1 - shadow[part])
-    mixed = (np.asarray(c + through * behind, np.float32) for c, behind in zip(colours, light, strict=True))
-    pixels[part] = cv2.merge([to_srgb8(plane) for plane in mixed])
+        pixels = to_srgb(ground if drawn.shadow is None else (1 - drawn.shadow)[..., None] * ground, bits)
+    through = 1 - drawn.alpha
+    if drawn.shadow is not None:
+        through = through * (1 - drawn.shadow[part])
+    behind = ground if plain else ground[part]
+    mixed = (np.asarray(c + through * behind[..., at], np.float32) for at, c in enumerate(drawn.colours))
+    pixels[part] = cv2.merge([to_srgb(plane, bits) for plane in mixed])
     return pixels
 
 
-def _over_nothing(colours: list[Float], cover: Float, shadow: Float | None, span: _Span) -> Encoded:
+def _over_nothing(drawn: Drawn, shadow: Float | None, bits: int) -> Encoded:
     """Item over its shadow, (H, W, 4) with straight alpha; a shadow is black that lets some light through."""
+    cover, span = drawn.cover, drawn.span
     dense = cover if shadow is None else cover + (1 - cover) * shadow
-    alpha = np.round(dense * 255).astype(np.uint8)
-    pixels = np.zeros((*cover.shape, 4), np.uint8)
     part = (slice(span.top, span.bottom), slice(span.left, span.right))
     under = np.maximum(dense[part], 1e-6)
-    pixels[part][..., :3] = cv2.merge([to_srgb8(np.asarray(c / under, np.float32)) for c in colours])
-    pixels[..., 3] = alpha
+    planes = [to_srgb(np.asarray(c / under, np.float32), bits) for c in drawn.colours]
+    pixels = np.zeros((*cover.shape, 3), planes[0].dtype)
+    pixels[part] = cv2.merge(planes)
+    return _with_alpha(pixels, dense, bits)
+
+
+def _with_alpha(pixels: Encoded, cover: Float, bits: int) -> Encoded:
+    """(H, W, 4); clear of colour where nothing is seen."""
+    top, kind = (65535, np.uint16) if bits == 16 else (255, np.uint8)
+    alpha = np.round(cover * top).astype(kind)
     pixels[alpha == 0] = 0
-    return pixels
+    return np.dstack([pixels, alpha])
 
 
 def _settled(item: CutItem, laid: Laid, kernel: Kernel) -> tuple[Map, _Span, Float, Bounds]:

@@ -1,13 +1,12 @@
 """The rules for canvas and item, each with its limits."""
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, field_validator
 
-from zero_easel.core.colour import parse_hex
+from zero_easel.core.grounds import read_ground
 from zero_easel.core.lengths import Length, Sides, read_length, read_sides, write_sides
 
-TRANSPARENT = "transparent"
 BOXES = ("contain", "cover", "stretch")
 """Ways of fitting an uncut picture that give exactly the canvas; the other ways give a size of their own."""
 
@@ -19,7 +18,8 @@ class Part(BaseModel):
 
 
 class Canvas(Part):
-    """width, height: px of every finished picture. ground: CSS hex colour or "transparent".
+    """width, height: px of every finished picture. ground: as core.grounds writes it: a CSS hex colour, "transparent",
+    a gradient, or a picture.
 
     density: px per inch that is written into files and by which lengths in mm, cm and in are converted; by itself it
     changes no pixel. unit: the unit besides px in which sizes are shown. around: lengths by which the canvas grows
@@ -38,9 +38,7 @@ class Canvas(Part):
     @field_validator("ground")
     @classmethod
     def _known_ground(cls, value: str) -> str:
-        if value.strip().lower() == TRANSPARENT:
-            return TRANSPARENT
-        return "#{:02X}{:02X}{:02X}".format(*parse_hex(value))
+        return str(read_ground(value))
 
     @field_validator("around", mode="before")
     @classmethod
@@ -140,12 +138,15 @@ def _bounded(length: Length, least: float, most: float) -> None:
         raise ValueError(f"must be at least {least:g} and at most {most:g} % (given: {length})")
 
 
+_SOME_RULES = {"type": "object", "propertyNames": {"enum": list(Item.model_fields)}}
+
+
 class Special(Part):
     """Rules that differ for a category, a view, or both; empty means every one. item: the rules of Item that differ."""
 
     category: str = ""
     view: str = ""
-    item: dict[str, Any] = Field(default_factory=dict)
+    item: Annotated[dict[str, Any], WithJsonSchema(_SOME_RULES)] = Field(default_factory=dict)
 
     def matches(self, category: str, view: str) -> bool:
         """Whether these are meant for a photo; letter case does not matter."""

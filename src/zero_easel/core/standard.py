@@ -1,16 +1,22 @@
-"""The standard: the rules that every finished picture follows, as a model, as YAML, and as plain sentences' values."""
+"""The standard: the rules that every finished picture follows, as a model whose values are changed one by one."""
 
 from collections.abc import Mapping, Sequence
-from typing import Any, Literal, NamedTuple, Self
+from typing import Annotated, Any, Literal, NamedTuple, Self
 
-from pydantic import Field, ValidationError, field_validator, model_validator
+from pydantic import Field, ValidationError, WithJsonSchema, field_validator, model_validator
 
+from zero_easel.core.checks import Check
+from zero_easel.core.deliverable import Deliverable, words_of
+from zero_easel.core.information import TEXTS, Information
 from zero_easel.core.lengths import Length, read_length
 from zero_easel.core.naming import Replacement
+from zero_easel.core.overlays import Overlay
 from zero_easel.core.patterns import Pattern, PatternError
-from zero_easel.core.rules import TRANSPARENT, Canvas, Item, Part, Special
+from zero_easel.core.rules import Canvas, Item, Part, Special
 
-SUFFIXES = {"jpeg": ".jpg", "png": ".png", "webp": ".webp"}
+LISTS = ("deliverables", "overlays", "checks")
+"""Parts of a standard of which there may be any number. A deliverable or overlay is found by its name, a check by its
+place, from 0."""
 
 
 class StandardError(ValueError):
@@ -22,7 +28,7 @@ def read_views(text: str) -> dict[str, list[str]]:
     rows: dict[str, list[str]] = {}
     for part in text.split(";"):
         category, colon, words = part.rpartition(":")
-        names = [" ".join(word.split()) for word in words.split(",") if word.strip()]
+        names = words_of(words)
         if names or colon:
             rows[" ".join(category.split()).casefold()] = names
     return rows
@@ -42,16 +48,14 @@ def _told(check: Any) -> None:
         raise ValueError(str(error)) from error
 
 
-class Deliverable(Part):
-    """format and quality (1..100, for JPEG and WebP) of the files, and their names.
+class Names(Part):
+    """How files are called.
 
     name: the file name pattern, without suffix. folder: pattern of subfolders, "" for none. count: within what {n}
     counts, from `start` on. find, put: replaced on finished names, as plain text or as a regular expression (find_as).
     twice: what becomes of a name that is wanted twice: "refuse" stops the run, "count" adds a counter to later ones.
     """
 
-    format: Literal["jpeg", "png", "webp"] = "jpeg"
-    quality: int = Field(default=90, ge=1, le=100)
     name: str = Field(default="{code}_{view}", min_length=1, max_length=200)
     folder: str = Field(default="", max_length=200)
     count: Literal["product", "folder", "run"] = "product"
@@ -75,11 +79,6 @@ class Deliverable(Part):
             raise ValueError("{n} counts pictures and cannot stand in a folder's name")
         return self
 
-    @property
-    def suffix(self) -> str:
-        """File name ending, with its dot."""
-        return SUFFIXES[self.format]
-
 
 class Scope(NamedTuple):
     """What a rule is meant for: all items, or those of a category, a view, or both."""
@@ -94,6 +93,18 @@ class Scope(NamedTuple):
 ALL = Scope()
 AS_FITS = "as fits"
 """How a number of px per mm is written that follows from the largest item."""
+_NOT_SAID = "not said"
+UNSAID = {
+    "deliverables.ground": "the standard's", "deliverables.views": "all", "deliverables.file": "the standard's",
+    "deliverables.folder": "none", "deliverables.overlays": "none", "deliverables.density": "the canvas's",
+    "deliverables.limit": "any number of", "overlays.when": "always", "checks.only": "all",
+    **{f"information.{key}": _NOT_SAID for key in TEXTS},
+}  # fmt: skip
+"""How a value is written and read that says nothing of its own: by part and field."""
+
+
+_VIEWS = {"anyOf": [{"type": "string"}, {"type": "object", "additionalProperties": {"type": "array"}}]}
+"""Schema of views, which a file writes as one line of text."""
 
 
 def _front() -> dict[str, tuple[str, ...]]:
@@ -101,16 +112,21 @@ def _front() -> dict[str, tuple[str, ...]]:
 
 
 class Standard(Part):
-    """A shop's rules for its pictures. exceptions: where items follow other rules; the later ones win. views: by
-    category (lower case, "" for all others), what the first, second, ... photo of a product shows where nothing else
-    says so."""
+    """A shop's rules for its pictures. exceptions: where items follow other rules; the later ones win. hand_over:
+    whether "all" pictures of a run are handed over, or only those that "passed" all checks. views: by category (lower
+    case, "" for all others), what the first, second, ... photo of a product shows where nothing else says so."""
 
     name: str = Field(default="Shop pictures", min_length=1, max_length=120)
     canvas: Canvas = Canvas()
     item: Item = Item()
     exceptions: tuple[Special, ...] = ()
-    deliverable: Deliverable = Deliverable()
-    views: dict[str, tuple[str, ...]] = Field(default_factory=_front)
+    deliverables: tuple[Deliverable, ...] = Field(default=(Deliverable(),), min_length=1, max_length=60)
+    names: Names = Names()
+    information: Information = Information()
+    overlays: tuple[Overlay, ...] = Field(default=(), max_length=60)
+    checks: tuple[Check, ...] = Field(default=(), max_length=100)
+    hand_over: Literal["all", "passed"] = "all"
+    views: Annotated[dict[str, tuple[str, ...]], WithJsonSchema(_VIEWS)] = Field(default_factory=_front)
 
     @field_validator("views", mode="before")
     @classmethod
@@ -119,8 +135,6 @@ class Standard(Part):
 
     @model_validator(mode="after")
     def _possible(self) -> Self:
-        if self.canvas.ground == TRANSPARENT and self.deliverable.format == "jpeg":
-            raise ValueError("JPEG cannot hold a transparent ground; choose PNG or WebP, or a ground colour")
         _has_room(self.canvas, self.item)
         for special in self.exceptions:
             try:
@@ -129,6 +143,7 @@ class Standard(Part):
                 raise ValueError(f"for {Scope(special.category, special.view)}, {_plain(error)}") from error
             except ValueError as error:
                 raise ValueError(f"for {Scope(special.category, special.view)}, {error}") from error
+        _hang_together(self)
         return self
 
     def rules_for(self, scope: Scope) -> Item:
@@ -142,6 +157,39 @@ class Standard(Part):
     def own_rules(self, scope: Scope) -> dict[str, Any]:
         """The rules that are set for just this scope."""
         return next((dict(s.item) for s in self.exceptions if _is_for(s, scope)), {})
+
+    def deliverable(self, name: str) -> Deliverable:
+        """The deliverable of a name. Raises KeyError."""
+        for one in self.deliverables:
+            if one.name == name:
+                return one
+        raise KeyError(name)
+
+
+def _hang_together(standard: Standard) -> None:
+    """Raises ValueError where one part names another that is not there."""
+    _apart("deliverables", [d.name for d in standard.deliverables])
+    _apart("overlays", [o.name for o in standard.overlays])
+    sizes = {d.name: d for d in standard.deliverables}
+    marks = {o.name for o in standard.overlays}
+    for d in standard.deliverables:
+        if d.size == "multiple" and (d.base not in sizes or d.base == d.name or sizes[d.base].size == "multiple"):
+            raise ValueError(f"the deliverable {d.name} needs another one to be a multiple of, that is none itself")
+        for name in d.overlays:
+            if name not in marks:
+                raise ValueError(f"the deliverable {d.name} asks for an overlay {name}, and there is none")
+    for check in standard.checks:
+        for name in words_of(check.only):
+            if name not in sizes:
+                raise ValueError(f"the check of {check} is for {name}, and there is no such deliverable")
+
+
+def _apart(what: str, names: list[str]) -> None:
+    seen: set[str] = set()
+    for name in names:
+        if name.casefold() in seen:
+            raise ValueError(f"two {what} are called {name}")
+        seen.add(name.casefold())
 
 
 def _has_room(canvas: Canvas, item: Item) -> None:
@@ -164,29 +212,102 @@ def _has_room(canvas: Canvas, item: Item) -> None:
 
 
 def changed(standard: Standard, field: str, value: str, scope: Scope = ALL) -> Standard:
-    """The standard with one value replaced; field is dotted ("canvas.width"), value as a person types it.
+    """The standard with one value replaced; field is dotted ("canvas.width", "deliverables.zoom.quality",
+    "checks.0.value"), value as a person types it.
 
     scope: the items for which a rule of Item is meant. Raises StandardError with the reason if the field is unknown or
     the value is not possible.
     """
     data = standard.model_dump()
     *path, last = field.split(".")
-    target = data
+    target: Any = data
     for step in path:
-        target = target.get(step, {}) if isinstance(target, dict) else {}
-    if (
-        not isinstance(target, dict)
-        or last not in target
-        or (isinstance(target[last], (dict, tuple)) and field != "views")
-    ):
+        target = _within(target, step)
+    # Views and a deliverable's overlays are typed as one line of text; other groups of rules are no value.
+    is_line = field == "views" or (path[:1] == ["deliverables"] and last == "overlays")
+    if not isinstance(target, dict) or last not in target or (isinstance(target[last], (dict, tuple)) and not is_line):
         raise StandardError(f"there is no rule named {field}")
     typed = _typed(field, value, target[last], standard.canvas.density)
     if scope == ALL:
-        target[last] = typed
+        before, target[last] = target[last], typed
+        if path and path[0] in LISTS and last == "name":
+            _renamed(data, path[0], str(before), " ".join(value.split()))
         return validated(data)
     if path != ["item"]:
         raise StandardError(f"{field} is the same for all items")
     return _with_own(standard, scope, standard.own_rules(scope) | {last: typed})
+
+
+def added(standard: Standard, part: str, *given: Part) -> Standard:
+    """The standard with more deliverables, overlays or checks; a name that is taken gets a number.
+
+    Raises StandardError if they cannot be.
+    """
+    data = standard.model_dump()
+    if part not in LISTS:
+        raise StandardError(f"there are no {part} to add to")
+    rows = list(data[part])
+    taken = {str(row.get("name", "")).casefold() for row in rows}
+    renamed = {}
+    for one in given:
+        row = one.model_dump()
+        name = row.get("name", "")
+        number = 1
+        while name and row["name"].casefold() in taken:
+            number += 1
+            row["name"] = f"{name} {number}"
+        renamed[name] = row.get("name", "")
+        if row.get("base") in renamed:
+            row["base"] = renamed[row["base"]]
+        taken.add(row.get("name", "").casefold())
+        rows.append(row)
+    return validated(data | {part: rows})
+
+
+def removed(standard: Standard, part: str, key: str) -> Standard:
+    """The standard without one deliverable, overlay or check; what named it lets go of it. Raises StandardError."""
+    data = standard.model_dump()
+    gone = _within(data.get(part) if part in LISTS else None, key)
+    if gone is None:
+        raise StandardError(f"there is no {part} {key}")
+    data[part] = [row for row in data[part] if row is not gone]
+    if part == "overlays":
+        for row in data["deliverables"]:
+            row["overlays"] = [name for name in row["overlays"] if name != key]
+    if part == "deliverables":
+        orphans = [row["name"] for row in data[part] if row["size"] == "multiple" and row["base"] == key]
+        if orphans:
+            raise StandardError(f"{orphans[0]} is a multiple of {key}; give it a size of its own first")
+        kept = []
+        for row in data["checks"]:
+            only = words_of(row["only"])
+            if only != [key]:
+                kept.append(row | {"only": ", ".join(name for name in only if name != key)})
+        data["checks"] = kept
+    return validated(data)
+
+
+def _within(target: Any, step: str) -> Any:
+    """The part of a part: by name, or by place where parts have no names."""
+    if isinstance(target, dict):
+        return target.get(step)
+    if isinstance(target, (tuple, list)):
+        for at, row in enumerate(target):
+            if isinstance(row, dict) and row.get("name", str(at)) == step:
+                return row
+    return None
+
+
+def _renamed(data: dict[str, Any], part: str, old: str, new: str) -> None:
+    """Whatever names a deliverable or overlay goes on naming it."""
+    for row in data["deliverables"]:
+        if part == "overlays":
+            row["overlays"] = [new if name == old else name for name in row["overlays"]]
+        elif row["base"] == old:
+            row["base"] = new
+    if part == "deliverables":
+        for row in data["checks"]:
+            row["only"] = ", ".join(new if name == old else name for name in words_of(row["only"]))
 
 
 def dropped(standard: Standard, field: str, scope: Scope) -> Standard:
@@ -214,8 +335,8 @@ def _is_for(special: Special, scope: Scope) -> bool:
 
 
 def _typed(field: str, value: str, before: object, density: float) -> object:
-    text = value.strip()
-    if field in ("canvas.width", "canvas.height"):
+    text, last = value.strip(), field.rsplit(".", 1)[-1]
+    if last in ("width", "height") and field.split(".")[0] in ("canvas", "deliverables"):
         try:
             return str(round(read_length(text, "px").px(0, density))) if "%" not in text else text
         except ValueError as error:
@@ -223,10 +344,12 @@ def _typed(field: str, value: str, before: object, density: float) -> object:
             raise StandardError(f"{field} {reason} (given: {text})") from error
     if field == "item.px_per_mm" and text.casefold() in (AS_FITS, ""):
         return 0
+    if text.casefold() == UNSAID.get(f"{field.split('.')[0]}.{last}", "").casefold():
+        return type(before)() if before is not None else ""
     if isinstance(before, bool):
         return text.casefold() in ("true", "yes", "on")
     if isinstance(before, (int, float)):
-        for unit in ("%", "px", "px/in", "px/mm", "°"):
+        for unit in ("%", "px", "px/in", "px/mm", "°", "kB", "times"):
             text = text.removesuffix(unit).strip()
         text = text.replace(",", ".")
     return text
@@ -237,12 +360,24 @@ def validated(data: dict[str, Any]) -> Standard:
     try:
         return Standard.model_validate(data)
     except ValidationError as error:
-        raise StandardError(_plain(error)) from error
+        raise StandardError(_plain(error, data)) from error
 
 
-def _plain(error: ValidationError) -> str:
-    first = error.errors()[0]
-    where = ".".join(str(part) for part in first["loc"])
+def faults_of(data: dict[str, Any]) -> list[tuple[tuple[str | int, ...], str]]:
+    """All that is wrong with such data: the path to each value, and why it is refused."""
+    try:
+        Standard.model_validate(data)
+    except ValidationError as error:
+        return [(tuple(one["loc"]), _worded(one, data)) for one in error.errors()]
+    return []
+
+
+def _plain(error: ValidationError, data: object = None) -> str:
+    return _worded(error.errors()[0], data)
+
+
+def _worded(first: Any, data: object = None) -> str:
+    where = ".".join(_called(first["loc"], data))
     message = str(first["msg"]).removeprefix("Value error, ")
     if first["type"] == "extra_forbidden":
         return f"there is no rule named {where}"
@@ -257,5 +392,19 @@ def _plain(error: ValidationError) -> str:
     elif first["type"].endswith("_parsing") or first["type"] == "int_from_float":
         message = "must be a whole number" if "int" in first["type"] else "must be a number"
     given = first.get("input")
-    shown = f" (given: {given})" if isinstance(given, (str, int, float)) and where else ""
+    shown = f" (given: {given})" if isinstance(given, (str, int, float)) and where and "given:" not in message else ""
     return f"{where} {message}{shown}" if where else message
+
+
+def _called(path: Sequence[str | int], data: object) -> list[str]:
+    """The path with names in the place of numbers, where there are some."""
+    said: list[str] = []
+    for step in path:
+        if isinstance(step, int) and isinstance(data, (list, tuple)) and step < len(data):
+            data = data[step]
+            named = data.get("name") if isinstance(data, dict) else None
+            said.append(str(named or step))
+        else:
+            data = data.get(step) if isinstance(data, dict) else None
+            said.append(str(step))
+    return said

@@ -6,10 +6,16 @@ from importlib import resources
 from rich.console import Console
 from sqlalchemy import select
 
+from zero_easel.core.checks import Check
+from zero_easel.core.deliverable import Deliverable
+from zero_easel.core.information import Information
+from zero_easel.core.overlays import Overlay
+from zero_easel.core.standard import Standard, added
 from zero_easel.library.models import Run, Shoot
 from zero_easel.library.products import import_catalog
 from zero_easel.library.repairs import import_shotlist
 from zero_easel.library.shoots import bring_in, create_shoot
+from zero_easel.library.standards import add_standard
 from zero_easel.runs.service import progress_of, start_run
 from zero_easel.workbench import Workbench
 
@@ -47,15 +53,40 @@ def _bring_in_all(bench: Workbench) -> None:
     with bench.database.session() as session:
         import_catalog(session, (_PACKAGE / "products.csv").read_bytes(), "products.csv")
         run = create_shoot(session, ALREADY_RUN)
+        run.standard = add_standard(session, all_channels())
         import_shotlist(session, run, (_PACKAGE / "shotlist-garden.csv").read_bytes(), "shotlist-garden.csv")
         for name in finished:
             bring_in(session, bench.vault, run, photos[name], name)
-        start_run(session, run)
+        start_run(session, bench.vault, run)
         shelf = create_shoot(session, BROUGHT_IN)
         for name in sorted(photos):
             if name[4:8] not in elsewhere:
                 bring_in(session, bench.vault, shelf, photos[name], name)
     bench.dispatcher.wake()
+
+
+def all_channels() -> Standard:
+    """The demo's second standard: several deliverables, a badge on reduced goods, and checks."""
+    standard = Standard(
+        name="All channels",
+        deliverables=(
+            Deliverable(name="shop", limit=120, overlays=("badge",)),
+            Deliverable(name="thumbnail", size="longest", number=240, format="webp", folder="{deliverable}"),
+            Deliverable(name="banner", size="exact", width=1600, height=500, ground="radial #FFFFFF #ECECE8",
+                        views="front", folder="{deliverable}"),
+        ),
+        information=Information(creator="Brindle Yard", copyright="© 2026 Brindle Yard",
+                                keywords="{category}, {colour}"),
+        overlays=(Overlay(name="badge", text="−{discount} %", when="discount", plate="disc", plate_colour="#A8321E",
+                          colour="#FFFFFF"),),
+    )  # fmt: skip
+    asked = (
+        Check(rule="size", value="1200 x 1200", only="shop"), Check(rule="bytes", value="at most 120", only="shop"),
+        Check(rule="profile", value="sRGB"), Check(rule="ground", value="#FFFFFF within 1", only="shop, thumbnail"),
+        Check(rule="share", value="at least 80", only="shop"), Check(rule="visible"),
+        Check(rule="enlargement", value="at most 1.5", only="shop"),
+    )  # fmt: skip
+    return added(standard, "checks", *asked)
 
 
 def _wait_for_run(bench: Workbench) -> None:

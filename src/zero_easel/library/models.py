@@ -6,6 +6,8 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from zero_easel.core.checking import Checked
+
 
 def now() -> datetime:
     """The present in UTC, without zone, as the tables keep it."""
@@ -17,7 +19,8 @@ class Base(DeclarativeBase):
 
 
 class StandardRow(Base):
-    """A shop's standard. rules: the core model as JSON. frozen: a run used this version, so a change opens the next."""
+    """A shop's standard. rules: the core model as JSON. frozen: a run used this version, or a person named it, so a
+    change opens the next."""
 
     __tablename__ = "standard"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -25,6 +28,19 @@ class StandardRow(Base):
     frozen: Mapped[bool] = mapped_column(default=False)
     rules: Mapped[dict[str, Any]] = mapped_column(JSON)
     updated: Mapped[datetime] = mapped_column(default=now)
+
+
+class StandardVersion(Base):
+    """A version of a standard as it was when a run used it, or when a person named it. label: its name, or ""."""
+
+    __tablename__ = "standard_version"
+    __table_args__ = (UniqueConstraint("standard_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    standard_id: Mapped[int] = mapped_column(ForeignKey("standard.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
+    label: Mapped[str] = mapped_column(String(120), default="")
+    rules: Mapped[dict[str, Any]] = mapped_column(JSON)
+    made: Mapped[datetime] = mapped_column(default=now)
 
 
 class Remembered(Base):
@@ -190,6 +206,7 @@ class Run(Base):
     __tablename__ = "run"
     id: Mapped[int] = mapped_column(primary_key=True)
     shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"), index=True)
+    standard_id: Mapped[int | None] = mapped_column(ForeignKey("standard.id"))
     standard_version: Mapped[int]
     rules: Mapped[dict[str, Any]] = mapped_column(JSON)
     state: Mapped[str] = mapped_column(String(12), default="running", index=True)
@@ -204,16 +221,21 @@ class Run(Base):
 
 class PictureRow(Base):
     """One output of a run. state: waiting, working, done, failed, left out. subject: all that its place depends on
-    besides its cutout and the rules, as it was when the run began: category, view, listed size, placing by hand."""
+    besides its cutout and the rules, as it was when the run began: category, view, listed size, placing by hand.
+    told: fields of the catalog that its information and overlays ask for. key: digest of all that the file depends on.
+    reused: an earlier run had made the very same file. quality: that it was encoded with. checks: how it met the checks
+    of the standard, as core.checking.Checked. way: from px of the upright photo to px of the picture, as CSS's
+    matrix()."""
 
     __tablename__ = "picture"
-    __table_args__ = (Index("ix_picture_run_state", "run_id", "state"),)
+    __table_args__ = (Index("ix_picture_run_state", "run_id", "state"), Index("ix_picture_key", "key"))
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"))
     photo_id: Mapped[int] = mapped_column(ForeignKey("photo.id"))
     original: Mapped[str]
     code: Mapped[str] = mapped_column(default="")
     view: Mapped[str] = mapped_column(default="")
+    deliverable: Mapped[str] = mapped_column(String(40), default="")
     output: Mapped[str] = mapped_column(default="")
     state: Mapped[str] = mapped_column(String(10), default="waiting")
     width: Mapped[int] = mapped_column(default=0)
@@ -223,5 +245,16 @@ class PictureRow(Base):
     note: Mapped[str] = mapped_column(default="")
     message: Mapped[str] = mapped_column(default="")
     subject: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    told: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    key: Mapped[str] = mapped_column(String(64), default="")
+    reused: Mapped[bool] = mapped_column(default=False)
+    quality: Mapped[int] = mapped_column(default=0)
+    checks: Mapped[list[Any]] = mapped_column(JSON, default=list)
+    way: Mapped[list[float]] = mapped_column(JSON, default=list)
     run: Mapped[Run] = relationship()
     photo: Mapped[Photo] = relationship()
+
+    @property
+    def failures(self) -> list[Checked]:
+        """The checks that it does not meet."""
+        return [checked for row in self.checks if not (checked := Checked(*row)).ok]

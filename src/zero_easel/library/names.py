@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from sqlalchemy.orm import Session
 
 from zero_easel.core.matching import Match
-from zero_easel.core.plan import Clash, Namer, Planned, Subject, find_clashes
+from zero_easel.core.plan import Clash, Namer, Planned, Subject, find_clashes, plan_all
 from zero_easel.core.standard import Standard
 from zero_easel.library.lines import Line, lines_of, takes_part
 from zero_easel.library.matches import ensure_matched
@@ -15,7 +15,7 @@ from zero_easel.library.standards import rules_of
 
 
 def plan_shoot(session: Session, shoot: Shoot) -> tuple[list[tuple[Line, Planned]], list[Clash]]:
-    """Old name -> new name of all photos that take part, in shooting order, and the clashes among them.
+    """Old name -> new name of all photos that take part and all deliverables, in shooting order, and the clashes.
 
     Raises PatternError if the standard's names ask for something that the catalog does not have.
     """
@@ -26,14 +26,17 @@ def plan_shoot(session: Session, shoot: Shoot) -> tuple[list[tuple[Line, Planned
 
 
 def plan_lines(
-    session: Session, shoot: Shoot, lines: Sequence[Line], rules: Standard, *, own_suffix: bool = False
+    session: Session, shoot: Shoot, lines: Sequence[Line], rules: Standard, *, copies: bool = False
 ) -> list[tuple[Line, Planned]]:
-    """The same for lines at hand and rules that need not be kept yet. own_suffix: as each original's. Raises
-    PatternError."""
+    """The same for lines at hand and rules that need not be kept yet. copies: of copies of the photos themselves
+    instead of deliverables. Raises PatternError."""
     part = [line for line in lines if takes_part(line)]
-    namer = Namer(rules, free_columns(session), shoot.name, own_suffix=own_suffix)
     subjects = [
         Subject(line.name, Match(line.code, line.view, line.why, doubt=line.doubt), line.taken) for line in part
     ]
-    planned = namer.plan(subjects, products_by_code(session, {line.code for line in part}))
-    return list(zip(part, planned, strict=True))
+    products, columns = products_by_code(session, {line.code for line in part}), free_columns(session)
+    if copies:
+        planned = Namer(rules, columns, shoot.name).plan(subjects, products)
+    else:
+        planned = plan_all(rules, subjects, products, columns, shoot.name)
+    return [(part[plan.at], plan) for plan in planned]

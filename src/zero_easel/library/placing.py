@@ -10,8 +10,8 @@ from zero_easel.core.by_hand import rules_from
 from zero_easel.core.laid import ByHand
 from zero_easel.core.standard import ALL, Scope, Standard, StandardError, validated
 from zero_easel.library.lineup import hand_of, kept_hand, lay_row, row_of
-from zero_easel.library.models import Photo, Shoot
-from zero_easel.library.standards import drop_rule, rules_of, set_rule, store
+from zero_easel.library.models import Photo, Shoot, StandardRow
+from zero_easel.library.standards import add_standard, drop_rule, rules_of, set_rule, store
 from zero_easel.library.steps import note_step, take_step
 
 STAGE = "place"
@@ -64,6 +64,26 @@ def make_rule(session: Session, shoot: Shoot, photo_id: int, scope: Scope) -> St
     return after
 
 
+def make_standard(session: Session, shoot: Shoot, photo_id: int) -> StandardRow:
+    """A standard of its own by which a photo stands where a person placed it; its shoot follows it from now on.
+
+    Raises StandardError.
+    """
+    row, before = row_of(session, shoot), rules_of(shoot.standard)
+    found = [(one, lay) for one, lay in zip(row, lay_row(row, before), strict=True) if one.line.id == photo_id]
+    if not found or found[0][1] is None:
+        raise StandardError("this photo is not in the row")
+    standing, laid = found[0]
+    after = rules_from(before, ALL, laid, standing.subject.hand)
+    name = f"{before.name}, like {standing.line.code or standing.line.name}"[:110]
+    made = add_standard(session, after.model_copy(update={"name": name}))
+    hand = kept_hand(standing.subject.hand)
+    session.get_one(Photo, photo_id).hand = {"turn": hand["turn"]} if "turn" in hand else {}
+    shoot.standard = made
+    session.flush()
+    return made
+
+
 def change_rule(session: Session, shoot: Shoot, field: str, value: str | None, scope: Scope = ALL) -> Standard:
     """Change one rule, or with value None drop a scope's own. Raises StandardError; nothing is changed then."""
     before = rules_of(shoot.standard)
@@ -104,6 +124,8 @@ def _only_that(now: Standard, left: Mapping[str, Any], wanted: Mapping[str, Any]
     StandardError if the two do not go together."""
     data = now.model_dump()
     for part, rules in wanted.items():
+        if part not in data:
+            continue  # a step from before standards had these parts
         if isinstance(rules, dict) and part != "views":
             data[part] |= {key: value for key, value in rules.items() if value != left[part].get(key)}
         elif rules != left[part]:

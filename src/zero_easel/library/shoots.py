@@ -189,6 +189,13 @@ def key_of(photo: Photo, empties: list[str]) -> str:
     return cutout_key(photo.digest, empties, marks_in_force(photo))
 
 
+def cutout_keys(session: Session, shoot_id: int) -> dict[int, str]:
+    """Names of the cutouts that the photos of a shoot should have, by photo id."""
+    empties = empties_of(session, shoot_id)
+    photos = session.scalars(select(Photo).where(Photo.shoot_id == shoot_id)).unique()
+    return {photo.id: key_of(photo, empties) for photo in photos}
+
+
 def requeue_outdated(session: Session, vault: Vault) -> int:
     """Photos whose cutout is gone, or was made by another engine, wait for clearing again; returns how many."""
     photos = session.scalars(select(Photo).where(Photo.clearing == "done")).unique().all()

@@ -12,8 +12,8 @@ from zero_easel.files import is_partial, write_atomically
 
 
 class Vault:
-    """One folder: originals/, derived/ (may be deleted at any time), runs/ (one folder of pictures each), and aside/,
-    tables that wait to be looked at."""
+    """One folder: originals/, derived/ (may be deleted at any time), runs/ (one folder of pictures each), assets/
+    (what standards name), and aside/, tables that wait to be looked at."""
 
     def __init__(self, root: Path) -> None:
         self.root = root
@@ -25,7 +25,7 @@ class Vault:
     def prepare(self) -> None:
         """Make the folders, and sweep away what an interrupted write left behind and tables that nobody looked at."""
         shutil.rmtree(self._aside, ignore_errors=True)
-        for folder in (self._originals, self._derived, self._runs):
+        for folder in (self._originals, self._derived, self._runs, self.assets):
             folder.mkdir(parents=True, exist_ok=True)
             for path in folder.rglob(".part-*"):
                 if is_partial(path):
@@ -70,6 +70,11 @@ class Vault:
     def preview(self, key: str, kind: str) -> Path:
         """Where a reduced cutout lies; kind is "small" or "large"."""
         return self._folder("cutouts", key) / f"{key}.{kind}.webp"
+
+    @property
+    def assets(self) -> Path:
+        """Folder of the files that standards name: pictures, fonts, profiles."""
+        return self.root / "assets"
 
     def run(self, run_id: int) -> Path:
         """Folder of a run's pictures."""

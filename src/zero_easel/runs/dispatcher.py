@@ -7,7 +7,7 @@ cards before they are cleared, because a card is not.
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import asdict, dataclass, field
@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 import structlog
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
@@ -29,9 +29,10 @@ from zero_easel.library.models import CutoutRow, Original, Photo, PictureRow, Ru
 from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read
 from zero_easel.library.touchups import marks_in_force
 from zero_easel.library.vault import Vault
+from zero_easel.pipeline import Task
 from zero_easel.runs.processes import alone, new_pool, reason_of
-from zero_easel.runs.service import finish_if_through, laid_of, recover, subject_of
-from zero_easel.runs.work import Cleared, Made, Order, clear_photo, make_picture, read_original
+from zero_easel.runs.service import finish_if_through, laid_of, recover, subject_of, told_of
+from zero_easel.runs.work import Cleared, Made, Order, clear_photo, make_pictures, read_original
 
 log = structlog.get_logger()
 
@@ -48,7 +49,7 @@ class _Job:
     name: str
     function: Callable[..., Any] = field(compare=False)
     arguments: tuple[Any, ...] = field(compare=False)
-    picture_id: int | None = None
+    picture_ids: tuple[int, ...] = ()
     run_id: int | None = None
     digest: str = ""
 
@@ -136,24 +137,40 @@ class Dispatcher:
             return future
 
     def _next_pictures(self, session: Session, room: int) -> list[_Job]:
+        """The next photos with all their waiting pictures: what is costly about a photo is done once."""
         query = (
-            select(PictureRow)
+            select(PictureRow.run_id, PictureRow.photo_id)
             .join(Run)
             .where(PictureRow.state == "waiting", Run.state == "running")
             .where(Run.id.not_in(self._not_laid(session)))
-            .order_by(PictureRow.id)
+            .group_by(PictureRow.run_id, PictureRow.photo_id)
+            .order_by(func.min(PictureRow.id))
             .limit(room)
         )
         jobs = []
-        for picture in session.scalars(query):
-            picture.state = "working"
-            photo, run = picture.photo, picture.run
-            target = self._vault.run(run.id) / picture.output
-            rules = Standard.model_validate(run.rules)
-            laid = self._rows.get(run.id, {}).get(picture.id)
-            arguments = (self._vault.root, _order(session, photo), rules, target, subject_of(picture), laid)
-            jobs.append(_Job(photo.id, photo.name, make_picture, arguments, picture.id, run.id))
+        for run_id, photo_id in session.execute(query).all():
+            pictures = session.scalars(
+                select(PictureRow)
+                .where(PictureRow.run_id == run_id, PictureRow.photo_id == photo_id, PictureRow.state == "waiting")
+                .order_by(PictureRow.id)
+            ).all()
+            jobs.append(self._pictures_of(session, pictures))
         return jobs
+
+    def _pictures_of(self, session: Session, pictures: Sequence[PictureRow]) -> _Job:
+        run, photo = pictures[0].run, pictures[0].photo
+        order = _order(session, photo)
+        laid, parts = self._rows.get(run.id, {}), []
+        for picture in pictures:
+            picture.state = "working"
+            if order.key != picture.subject.get("cutout"):
+                # Corrected since the run was planned: what is made now is not what its key says.
+                picture.key = ""
+            task = Task(picture.deliverable, picture.output, told_of(picture), laid.get(picture.id))
+            parts.append((task, self._vault.run(run.id) / picture.output))
+        rules = Standard.model_validate(run.rules)
+        arguments = (self._vault.root, order, rules, parts, subject_of(pictures[0]))
+        return _Job(photo.id, photo.name, make_pictures, arguments, tuple(p.id for p in pictures), run.id)
 
     def _not_laid(self, session: Session) -> list[int]:
         """Runs that cannot go on yet, for the place of each picture depends on all, and some are not cleared."""
@@ -237,8 +254,8 @@ class Dispatcher:
             cleared = result if isinstance(result, Cleared) else getattr(result, "cleared", None)
             if cleared is not None:
                 _store_cutout(session, job.photo_id, cleared)
-            if job.picture_id is not None:
-                _store_picture(session, job, result)
+            if job.picture_ids:
+                _store_pictures(session, job, result)
             elif isinstance(result, BaseException) and (photo := session.get(Photo, job.photo_id)):
                 photo.clearing, photo.problem = "failed", reason_of(result, job.name)
         if job.run_id is not None:
@@ -260,16 +277,21 @@ def _store_cutout(session: Session, photo_id: int, cleared: Cleared) -> None:
         photo.clearing, photo.problem, photo.cutout_key = "done", "", cleared.key
 
 
-def _store_picture(session: Session, job: _Job, result: Any) -> None:
-    picture = session.get(PictureRow, job.picture_id)
-    if picture is None:
-        return
-    if isinstance(result, Made):
-        picture.state, picture.message = "done", result.message
-        picture.width, picture.height = result.width, result.height
-        picture.bytes, picture.sha256 = result.bytes, result.sha256
-    else:
-        picture.state, picture.message = "failed", reason_of(result, job.name)
+def _store_pictures(session: Session, job: _Job, result: Any) -> None:
+    lost = isinstance(result, BaseException)
+    made = [Made(failure=reason_of(result, job.name))] * len(job.picture_ids) if lost else result.made
+    for picture_id, one in zip(job.picture_ids, made, strict=True):
+        picture = session.get(PictureRow, picture_id)
+        if picture is None:
+            continue
+        if one.failure:
+            picture.state, picture.message = "failed", one.failure
+            continue
+        picture.state, picture.message, picture.quality = "done", one.message, one.quality
+        picture.width, picture.height = one.width, one.height
+        picture.bytes, picture.sha256 = one.bytes, one.sha256
+        picture.checks = [list(check) for check in one.checks]
+        picture.way = list(one.way)
 
 
 def data_lock(folder: Path) -> Any:

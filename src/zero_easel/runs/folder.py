@@ -1,30 +1,46 @@
 """A run over a folder, as the command line asks for it: no library, the same pipeline."""
 
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cached_property
 from pathlib import Path
 from typing import NamedTuple
 
+from zero_easel.core.assets import Assets
 from zero_easel.core.cards import Snap
 from zero_easel.core.catalog import Product, Shot
+from zero_easel.core.embed import camera_of
 from zero_easel.core.item import CutItem
 from zero_easel.core.laid import Laid, Subject
-from zero_easel.core.matching import Match, Matcher, in_shooting_order, odd_counts
+from zero_easel.core.matching import Match, Matcher, Turn, in_shooting_order, odd_counts, views_in_turn
 from zero_easel.core.naming import natural_key, shows_backdrop
 from zero_easel.core.patterns import PatternError
 from zero_easel.core.photo import PICTURE_SUFFIXES, Photo, PhotoError, read_photo
 from zero_easel.core.placement import is_by_row, lay_out
-from zero_easel.core.plan import Namer, Planned, find_clashes
+from zero_easel.core.plan import Planned, find_clashes, plan_all
 from zero_easel.core.plan import Subject as NamedSubject
 from zero_easel.core.pose import Size
 from zero_easel.core.reading import Reading, read
 from zero_easel.core.shooting import Frame
+from zero_easel.core.sizes import rules_on
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically
-from zero_easel.pipeline import PictureError, clear, empty_frame, needs_cutout, picture_of
-from zero_easel.runs.manifest import NAME, Row, write_manifest
+from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, needs_cutout
+from zero_easel.runs.making import Made, made
+from zero_easel.runs.manifest import (
+    HELD,
+    JSON_NAME,
+    LD_NAME,
+    NAME,
+    NAMES,
+    Row,
+    said_of,
+    write_json,
+    write_linked,
+    write_manifest,
+)
 from zero_easel.runs.processes import map_processes, reason_of
 
 LEFT_OUT = "left out"
@@ -36,9 +52,10 @@ class FolderError(Exception):
 
 @dataclass(frozen=True)
 class FolderRun:
-    """A run that may start. photos, planned and subjects go together; left_out are photos that stay out, each with why;
-    doubts are sentences about products that a person should make sure of; absent are files that only the shot list
-    knows; empties show the bare backdrop and are used, not finished."""
+    """A run that may start. photos and subjects go together; planned are their pictures, in the same order; left_out
+    are photos that stay out, each with why; doubts are sentences about products that a person should make sure of;
+    absent are files that only the shot list knows; empties show the bare backdrop and are used, not finished. assets:
+    folder of the files that the standard names."""
 
     out: Path
     standard: Standard
@@ -49,6 +66,15 @@ class FolderRun:
     doubts: list[str]
     absent: list[str]
     empties: list[Path]
+    assets: Path | None
+
+    @cached_property
+    def by_photo(self) -> list[list[Planned]]:
+        """The pictures of each photo."""
+        rows: list[list[Planned]] = [[] for _ in self.photos]
+        for planned in self.planned:
+            rows[planned.at].append(planned)
+        return rows
 
 
 def list_photos(folder: Path, out: Path, recursive: bool) -> list[Path]:
@@ -73,6 +99,7 @@ def prepare(
     shots: Sequence[Shot],
     *,
     empties: Sequence[Path] = (),
+    assets: Path | None = None,
     recursive: bool = False,
     replace: bool = False,
     jobs: int = 1,
@@ -102,13 +129,13 @@ def prepare(
         deeper = "" if recursive else " Add --recursive to look in its folders."
         raise FolderError(f"{folder} holds no photos.{deeper}")
     matched = match_photos(photos, products, shots, jobs, on_read)
-    run = _planned(matched, out, standard, products, shots, bare, folder)
+    run = _planned(matched, out, standard, products, shots, bare, folder, assets)
     clashes = find_clashes(run.planned)
     if clashes:
         named = _with_folders(clashes[0].originals, run, folder)
         more = f" ({len(clashes) - 1} more like this.)" if len(clashes) > 1 else ""
         raise FolderError(f"{clashes[0].output} would come from {' and '.join(named)}; nothing was written.{more}")
-    taken = [name for name in [*(p.output for p in run.planned), NAME] if (out / name).exists()]
+    taken = [name for name in [*(p.output for p in run.planned), *NAMES] if (out / name).exists()]
     if taken and not replace:
         more = f" and {len(taken) - 1} more" if len(taken) > 1 else ""
         raise FolderError(f"{taken[0]}{more} exists in {out} already; add --replace to write over it.")
@@ -116,36 +143,43 @@ def prepare(
 
 
 def execute(run: FolderRun, jobs: int, on_row: Callable[[Row], None]) -> list[Row]:
-    """Make all pictures and the manifest; rows are in the order of the photos. A failed photo stops nothing.
+    """Make all pictures and the lists; rows are in the order of the photos. A failed photo stops nothing.
 
     Raises OSError if the output folder cannot be written.
     """
     for folder in {(run.out / planned.output).parent for planned in run.planned} | {run.out}:
         folder.mkdir(parents=True, exist_ok=True)
-    rows: dict[int, Row] = {}
+    rows: dict[int, list[Row]] = {}
 
-    def note(index: int, result: tuple[int, int, int, str, list[str]] | Exception) -> None:
-        rows[index] = _row(run.planned[index], run.photos[index], result)
-        on_row(rows[index])
+    def note(index: int, result: list[Made] | Exception) -> None:
+        rows[index] = _rows(run, index, result)
+        for row in rows[index]:
+            on_row(row)
 
     if is_by_row(run.standard):
         # Kept beside the pictures, where there is room for them, and gone when the run ends.
         with tempfile.TemporaryDirectory(dir=run.out, prefix=".cutouts-") as kept:
             _execute_by_row(run, jobs, Path(kept), note)
     else:
-        work = ((index, _arguments(run, index, None, None)) for index in range(len(run.photos)))
+        work = ((index, _arguments(run, index, {}, None)) for index in range(len(run.photos)))
         for index, result in map_processes(_make, work, jobs):
             note(index, result)
     left_out = [_left_out(path, why) for path, why in run.left_out]
     left_out += [_left_out(path, "shows the empty backdrop") for path in run.empties]
-    in_order = [rows[index] for index in sorted(rows)] + left_out
-    write_atomically(run.out / NAME, write_manifest(in_order))
+    in_order = [row for index in sorted(rows) for row in rows[index]] + left_out
+    _write_lists(run, in_order)
     return in_order
 
 
-def _execute_by_row(
-    run: FolderRun, jobs: int, kept: Path, note: Callable[[int, tuple[int, int, int, str, list[str]] | Exception], None]
-) -> None:
+def _write_lists(run: FolderRun, rows: list[Row]) -> None:
+    values = {planned.output: planned.values for planned in run.planned}
+    write_atomically(run.out / NAME, write_manifest(rows))
+    write_atomically(run.out / JSON_NAME, write_json(rows, {"standard": run.standard.name}))
+    linked = ((row, values.get(row.output, {})) for row in rows)
+    write_atomically(run.out / LD_NAME, write_linked(linked, run.standard.information))
+
+
+def _execute_by_row(run: FolderRun, jobs: int, kept: Path, note: Callable[[int, list[Made] | Exception], None]) -> None:
     """Clear everything, lay the whole row out, then draw. kept: folder for the cutouts until then."""
     subjects, failed = list(run.subjects), set()
     work = (
@@ -158,16 +192,22 @@ def _execute_by_row(
             note(index, result)
         else:
             subjects[index] = result
-    laid = lay_out(subjects, run.standard)
-    ready = [index for index in range(len(subjects)) if index not in failed]
-    drawing = ((index, _arguments(run, index, laid[index], kept / str(index))) for index in ready)
+    rows = {wanted.name: lay_out(subjects, rules_on(run.standard, wanted)) for wanted in run.standard.deliverables}
+    drawing = (
+        (index, _arguments(run, index, {name: row[index] for name, row in rows.items()}, kept / str(index)))
+        for index in range(len(subjects)) if index not in failed
+    )  # fmt: skip
     for index, result in map_processes(_make, drawing, jobs):
         note(index, result)
 
 
-def _arguments(run: FolderRun, index: int, laid: Laid | None, kept: Path | None) -> tuple[object, ...]:
-    target = run.out / run.planned[index].output
-    return run.photos[index], run.standard, target, run.empties, run.subjects[index], laid, kept
+def _arguments(run: FolderRun, index: int, laid: Mapping[str, Laid | None], kept: Path | None) -> tuple[object, ...]:
+    parts = [
+        (Task(planned.deliverable, planned.output, planned.values, laid.get(planned.deliverable)),
+         run.out / planned.output)
+        for planned in run.by_photo[index]
+    ]  # fmt: skip
+    return run.photos[index], run.standard, parts, run.empties, run.subjects[index], kept, run.assets
 
 
 class Matched(NamedTuple):
@@ -221,6 +261,7 @@ def _planned(
     shots: Sequence[Shot],
     empties: list[Path],
     folder: Path,
+    assets: Path | None,
 ) -> FolderRun:
     taken = [one for one in matched if one.match.listed and not one.match.card]
     left_out = [
@@ -228,17 +269,27 @@ def _planned(
     ]
     columns = sorted({key for product in products for key in product.extra})
     try:
-        namer = Namer(standard, columns, folder.resolve().name)
         subjects = [NamedSubject(one.path.name, one.match, one.taken) for one in taken]
         by_code = {p.code: p for p in products}
-        planned = namer.plan(subjects, by_code)
+        planned = plan_all(standard, subjects, by_code, columns, folder.resolve().name)
     except PatternError as error:
         raise FolderError(f"The file names cannot be made: {error}.") from error
     present = {one.path.name.casefold() for one in matched} | {path.name.casefold() for path in empties}
     absent = [shot.filename for shot in shots if shot.filename.casefold() not in present]
-    row = [_subject(by_code.get(p.code) or Product(code=p.code), p.view) for p in planned]
-    paths = [one.path for one in taken]
-    return FolderRun(out, standard, paths, planned, row, left_out, _doubts(matched), absent, empties)
+    nobody = Product(code="")
+    turns = [Turn(one.path.name, one.match.code, one.match.view, by_code.get(one.match.code, nobody).category)
+             for one in taken]  # fmt: skip
+    views = views_in_turn(turns, standard.views)
+    row = [_subject(by_code.get(one.match.code, nobody), view) for one, view in zip(taken, views, strict=True)]
+    wanted = {plan.at for plan in planned}
+    # Photos of whose view nothing is wanted stay out; the others keep their places.
+    left_out += [(one.path, "no deliverable is for this view") for at, one in enumerate(taken) if at not in wanted]
+    kept = sorted(wanted)
+    place = {at: index for index, at in enumerate(kept)}
+    planned = [plan._replace(at=place[plan.at]) for plan in planned]
+    paths = [taken[at].path for at in kept]
+    subjects_kept = [row[at] for at in kept]
+    return FolderRun(out, standard, paths, planned, subjects_kept, left_out, _doubts(matched), absent, empties, assets)
 
 
 def _subject(product: Product, view: str) -> Subject:
@@ -256,7 +307,7 @@ def _doubts(matched: list[Matched]) -> list[str]:
 
 def _with_folders(originals: list[str], run: FolderRun, folder: Path) -> list[str]:
     """File names with their folders: in a recursive run two sources may be called the same."""
-    paths = [p for p, planned in zip(run.photos, run.planned, strict=True) if planned.original in originals]
+    paths = [p for p in run.photos if p.name in originals]
     return [str(path.relative_to(folder)) for path in paths]
 
 
@@ -284,25 +335,40 @@ def _measure(path: Path, kept: Path, empties: list[Path], subject: Subject, stan
 
 
 def _make(
-    path: Path, standard: Standard, target: Path, empties: list[Path], subject: Subject, laid: Laid | None,
-    kept: Path | None,
-) -> tuple[int, int, int, str, list[str]]:  # fmt: skip
+    path: Path, standard: Standard, parts: list[tuple[Task, Path]], empties: list[Path], subject: Subject,
+    kept: Path | None, assets: Path | None,
+) -> list[Made]:  # fmt: skip
+    """The pictures of one photo."""
+
     def item() -> CutItem:
         if kept is None:
             return _clear(path, empties)
         return CutItem.unpacked(kept.with_suffix(".png").read_bytes(), kept.with_suffix(".json").read_text())
 
-    picture = picture_of(subject, standard, path.name, original=lambda: _photo(path), item=item, laid=laid)
-    write_atomically(target, picture.data)
-    return picture.width, picture.height, len(picture.data), picture.sha256, picture.notes
+    source = Source(path.name, lambda: _photo(path), item, lambda: camera_of(path.read_bytes()))
+    return [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
 
 
-def _row(planned: Planned, path: Path, result: tuple[int, int, int, str, list[str]] | Exception) -> Row:
+def _rows(run: FolderRun, index: int, result: list[Made] | Exception) -> list[Row]:
+    path, planned = run.photos[index], run.by_photo[index]
     if isinstance(result, Exception):
-        return Row(path.name, planned.code, planned.view, "", 0, 0, 0, "", "failed", reason_of(result, path.name))
-    width, height, size, sha256, notes = result
-    message = "; ".join([planned.note, *notes] if planned.note else notes)
-    return Row(path.name, planned.code, planned.view, planned.output, width, height, size, sha256, "done", message)
+        result = [Made(failure=reason_of(result, path.name))] * len(planned)
+    return [_row(run, plan, one) for plan, one in zip(planned, result, strict=True)]
+
+
+def _row(run: FolderRun, plan: Planned, one: Made) -> Row:
+    if one.failure:
+        return Row(plan.original, plan.code, plan.view, "", 0, 0, 0, "", "failed", one.failure, plan.deliverable)
+    message = "; ".join(text for text in (plan.note, one.message) if text)
+    output, status = plan.output, "done"
+    if run.standard.hand_over == "passed" and not all(check.ok for check in one.checks):
+        # Made, measured, and not handed over: what fails must not lie among what may go out.
+        (run.out / output).unlink(missing_ok=True)
+        output, status = "", HELD
+    return Row(
+        plan.original, plan.code, plan.view, output, one.width, one.height, one.bytes, one.sha256, status, message,
+        plan.deliverable, one.quality, said_of(one.checks),
+    )  # fmt: skip
 
 
 def _left_out(path: Path, why: str) -> Row:

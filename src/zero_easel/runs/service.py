@@ -1,25 +1,28 @@
 """Runs as people ask for them: start, pause, stop, continue, progress, archive."""
 
-import zipfile
+from collections.abc import Mapping
 from dataclasses import dataclass
-from pathlib import Path
+from datetime import datetime
+from typing import Any
 
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from zero_easel.core.laid import Laid, Subject
-from zero_easel.core.patterns import PatternError
+from zero_easel.core.patterns import MOMENTS, PatternError, Value
 from zero_easel.core.placement import lay_out
 from zero_easel.core.plan import Planned
 from zero_easel.core.pose import Size
+from zero_easel.core.sizes import rules_on
 from zero_easel.core.standard import Standard
-from zero_easel.library.lines import Line, lines_of
+from zero_easel.library.lines import Line, lines_of, takes_part
 from zero_easel.library.lineup import Standing, hand_of, kept_hand, measures_from, row_of
 from zero_easel.library.models import CutoutRow, Original, Photo, PictureRow, Run, Shoot, now
 from zero_easel.library.names import plan_shoot
-from zero_easel.library.shoots import waiting_to_be_read
+from zero_easel.library.shoots import cutout_keys, waiting_to_be_read
+from zero_easel.library.standards import freeze
 from zero_easel.library.vault import Vault
-from zero_easel.runs.manifest import NAME, Row, write_manifest
+from zero_easel.runs.reuse import Keys, reuse
 
 UNDER_WAY = ("running", "paused")
 RESTING = ("paused", "stopped", "interrupted")
@@ -31,13 +34,15 @@ class RunError(Exception):
 
 @dataclass(frozen=True)
 class Progress:
-    """Where a run stands. seconds_left: expected to its end, None while unknown or at rest."""
+    """Where a run stands. reused: how many of those done an earlier run had made already. seconds_left: expected to its
+    end, None while unknown or at rest."""
 
     state: str
     total: int
     done: int
     failed: int
     left_out: int
+    reused: int
     seconds_left: float | None
     note: str
 
@@ -57,8 +62,9 @@ class Progress:
         return self.state in RESTING
 
 
-def start_run(session: Session, shoot: Shoot) -> Run:
-    """Plan and queue a run over a shoot with the standard as it is now, and freeze that version.
+def start_run(session: Session, vault: Vault, shoot: Shoot) -> Run:
+    """Plan and queue a run over a shoot with the standard as it is now, and freeze that version. What an earlier run
+    made from the very same photo, rules and facts is taken from there and not made again.
 
     Raises RunError if nothing can be made, if two outputs would share a name, or if a run is under way.
     """
@@ -74,16 +80,39 @@ def start_run(session: Session, shoot: Shoot) -> Run:
         raise RunError(f"{clashes[0]}. Give them different views or change the name pattern.")
     if not planned:
         raise RunError("No photo of this shoot can be made into a picture.")
-    shoot.standard.frozen = True
-    run = Run(shoot_id=shoot.id, standard_version=shoot.standard.version, rules=shoot.standard.rules)
+    freeze(session, shoot.standard)
+    standard = shoot.standard
+    run = Run(shoot_id=shoot.id, standard_id=standard.id, standard_version=standard.version, rules=standard.rules)
     session.add(run)
     session.flush()
-    plans = {line.id: plan for line, plan in planned}
-    lines = lines_of(session, shoot.id)
-    standing = {one.line.id: one for one in row_of(session, shoot, lines)}
-    session.add_all(_row_for(run.id, line, plans.get(line.id), standing.get(line.id)) for line in lines)
+    rows = planned_rows(session, shoot, Standard.model_validate(run.rules), planned, run.id)
+    session.add_all(rows)
     session.flush()
+    reuse(session, vault, run, rows)
+    finish_if_through(session, run.id)
+    session.refresh(run)
     return run
+
+
+def planned_rows(
+    session: Session, shoot: Shoot, standard: Standard, planned: list[tuple[Line, Planned]], run_id: int = 0
+) -> list[PictureRow]:
+    """A row per picture, and one for each photo that gives none, as a run of the standard would begin with them."""
+    plans: dict[int, list[Planned]] = {}
+    for line, plan in planned:
+        plans.setdefault(line.id, []).append(plan)
+    lines = lines_of(session, shoot.id)
+    cutouts = cutout_keys(session, shoot.id)
+    subjects = {one.line.id: _subject_kept(one, cutouts) for one in row_of(session, shoot, lines)}
+    keys = Keys(standard, list(subjects.values()))
+    rows = []
+    for line in lines:
+        for plan in plans.get(line.id, [None]):  # type: ignore[list-item]
+            row = _row_for(run_id, line, plan, subjects.get(line.id, {}))
+            if plan is not None:
+                row.key = keys.key(row)
+            rows.append(row)
+    return rows
 
 
 def set_state(session: Session, run: Run, state: str) -> None:
@@ -114,11 +143,17 @@ def progress_of(session: Session, run: Run) -> Progress:
     counts = _counts(session, run.id)
     done, failed = counts.get("done", 0), counts.get("failed", 0)
     total = sum(counts.values()) - counts.get("left out", 0)
-    made = done + failed - run.done_before
+    reused = (
+        session.scalar(
+            select(func.count()).select_from(PictureRow).where(PictureRow.run_id == run.id, PictureRow.reused)
+        )
+        or 0
+    )
+    made = done + failed - max(run.done_before, reused)
     left = None
     if run.state == "running" and made > 0:
         left = (now() - run.resumed).total_seconds() / made * (total - done - failed)
-    return Progress(run.state, total, done, failed, counts.get("left out", 0), left, run.note)
+    return Progress(run.state, total, done, failed, counts.get("left out", 0), reused, left, run.note)
 
 
 def recover(session: Session, vault: Vault) -> list[int]:
@@ -148,36 +183,19 @@ def latest_run(session: Session, shoot_id: int) -> Run | None:
     return session.scalar(select(Run).where(Run.shoot_id == shoot_id).order_by(Run.id.desc()).limit(1))
 
 
-def manifest_of(session: Session, run_id: int) -> bytes:
-    """manifest.csv of a run as it stands."""
-    return write_manifest(
-        Row(p.original, p.code, p.view, p.output if p.state == "done" else "", p.width, p.height, p.bytes, p.sha256,
-            p.state, "; ".join(text for text in (p.note, p.message) if text))
-        for p in pictures_of(session, run_id)
-    )  # fmt: skip
-
-
-def write_archive(session: Session, vault: Vault, run_id: int, target: Path) -> None:
-    """ZIP of all finished pictures and manifest.csv. The pictures are compressed already and only stored."""
-    with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED) as archive:
-        for picture in pictures_of(session, run_id):
-            if picture.state == "done":
-                archive.write(vault.run(run_id) / picture.output, picture.output)
-        archive.writestr(NAME, manifest_of(session, run_id))
-
-
 def subject_of(picture: PictureRow) -> Subject:
     """What a picture's place depends on besides its cutout and the rules; measures are still missing."""
     facts = picture.subject or {}
     original = picture.photo.original
     return Subject(
-        None, (original.width, original.height), facts.get("category", ""), picture.view,
+        None, (original.width, original.height), facts.get("category", ""), facts.get("view", picture.view),
         Size(*facts.get("size", ())), hand_of(facts.get("hand")),
     )  # fmt: skip
 
 
 def laid_of(session: Session, run: Run) -> dict[int, Laid | None] | None:
-    """Where all pictures of a run go, by their ids, laid out as one row; None while some are not cleared yet."""
+    """Where all pictures of a run go, by their ids, each deliverable laid out as one row of all photos; None while some
+    are not cleared yet."""
     query = (
         select(PictureRow, CutoutRow.measures, Photo.clearing)
         .join(Photo, Photo.id == PictureRow.photo_id)
@@ -189,26 +207,54 @@ def laid_of(session: Session, run: Run) -> dict[int, Laid | None] | None:
     rows = session.execute(query).unique().all()
     if any(clearing == "waiting" and not (row.photo.left_out or row.photo.empty) for row, _, clearing in rows):
         return None
-    subjects = [
-        subject_of(picture)._replace(measures=measures_from(measures) if measures else None)
+    subjects = {
+        picture.photo_id: subject_of(picture)._replace(measures=measures_from(measures) if measures else None)
         for picture, measures, _ in rows
-    ]
-    laid = lay_out(subjects, Standard.model_validate(run.rules))
-    return {row[0].id: lay for row, lay in zip(rows, laid, strict=True)}
+    }
+    standard = Standard.model_validate(run.rules)
+    laid = {
+        wanted.name: dict(zip(subjects, lay_out(list(subjects.values()), rules_on(standard, wanted)), strict=True))
+        for wanted in standard.deliverables
+    }
+    return {row.id: laid[row.deliverable][row.photo_id] for row, _, _ in rows}
 
 
-def _row_for(run_id: int, line: Line, plan: Planned | None, standing: Standing | None) -> PictureRow:
+def _subject_kept(standing: Standing, cutouts: Mapping[int, str]) -> dict[str, Any]:
+    """Of a photo, all that its picture depends on besides the rules, as it is kept."""
+    subject = standing.subject
+    return {
+        "category": subject.category, "view": subject.view, "size": list(subject.size),
+        "hand": kept_hand(subject.hand), "cutout": cutouts.get(standing.line.id, ""),
+    }  # fmt: skip
+
+
+def _row_for(run_id: int, line: Line, plan: Planned | None, subject: dict[str, Any]) -> PictureRow:
     row = PictureRow(run_id=run_id, photo_id=line.id, original=line.name, code=line.code, view=line.view)
-    if standing is not None:
-        subject = standing.subject
-        row.subject = {"category": subject.category, "size": list(subject.size), "hand": kept_hand(subject.hand)}
+    row.subject = subject
     if plan is not None:
-        row.output, row.view, row.note = plan.output, plan.view, plan.note
+        row.output, row.view, row.note, row.deliverable = plan.output, plan.view, plan.note, plan.deliverable
+        row.told = {key: _plain(value) for key, value in plan.values.items() if value not in (None, "")}
+        row.state = "waiting"
     elif line.error:
         row.state, row.message = "failed", line.problem or line.error
+    elif takes_part(line):
+        row.state, row.message = "left out", "no deliverable is for this view"
     else:
         row.state, row.message = "left out", why_out(line)
     return row
+
+
+def _plain(value: Value) -> str | int | None:
+    return value.isoformat() if isinstance(value, datetime) else value
+
+
+def told_of(picture: PictureRow) -> dict[str, Value]:
+    """Fields of the catalog that a picture's information and overlays ask for."""
+    told: dict[str, Value] = dict(picture.told or {})
+    for key in MOMENTS:
+        if isinstance(told.get(key), str):
+            told[key] = datetime.fromisoformat(str(told[key]))
+    return told
 
 
 def why_out(line: Line) -> str:

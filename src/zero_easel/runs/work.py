@@ -1,20 +1,25 @@
 """What a worker process does with one photo of the library. Arguments and results are small and plain."""
 
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from zero_easel.core.assets import Assets
 from zero_easel.core.colour import Encoded
+from zero_easel.core.embed import Camera, camera_of
 from zero_easel.core.encode import encode_webp
 from zero_easel.core.item import CutItem
-from zero_easel.core.laid import Laid, Subject
+from zero_easel.core.laid import Subject
 from zero_easel.core.marks import Mark
 from zero_easel.core.photo import Photo, PhotoError, read_photo
 from zero_easel.core.reading import Reading, read
 from zero_easel.core.standard import Standard
 from zero_easel.files import write_atomically
+from zero_easel.library.models import Photo as PhotoRow
 from zero_easel.library.vault import Vault
-from zero_easel.pipeline import PictureError, clear, empty_frame, picture_of
+from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame
+from zero_easel.runs.making import Made, made
 
 SMALL, LARGE = 480, 1400
 """Longer sides of the reduced cutouts that pages show, px."""
@@ -37,14 +42,10 @@ class Cleared:
 
 
 @dataclass(frozen=True)
-class Made:
-    """Facts of a finished picture that is now in its run's folder. cleared: its cutout, if that was made too."""
+class Batch:
+    """What came of one photo: a result per picture that was asked for, and its cutout, if that was made too."""
 
-    width: int
-    height: int
-    bytes: int
-    sha256: str
-    message: str
+    made: tuple[Made, ...]
     cleared: Cleared | None
 
 
@@ -73,9 +74,11 @@ def clear_photo(root: Path, order: Order) -> Cleared:
     return _cleared(Vault(root), order)[1]
 
 
-def make_picture(root: Path, order: Order, rules: Standard, target: Path, subject: Subject, laid: Laid | None) -> Made:
-    """Make one finished picture from the kept cutout, or from the original if there is none. laid: its place, if that
-    depends on others. Raises PictureError."""
+def make_pictures(
+    root: Path, order: Order, rules: Standard, parts: Sequence[tuple[Task, Path]], subject: Subject
+) -> Batch:
+    """Make finished pictures of one photo, each a task and the file for it, from the kept cutout, or from the original
+    if there is none. A picture that fails keeps the others from nothing."""
     vault, cleared = Vault(root), None
 
     def item() -> CutItem:
@@ -85,11 +88,27 @@ def make_picture(root: Path, order: Order, rules: Standard, target: Path, subjec
             kept, cleared = _cleared(vault, order)
         return kept
 
-    picture = picture_of(subject, rules, order.name, original=lambda: _original(vault, order), item=item, laid=laid)
-    target.parent.mkdir(parents=True, exist_ok=True)
-    write_atomically(target, picture.data)
-    message = "; ".join(picture.notes)
-    return Made(picture.width, picture.height, len(picture.data), picture.sha256, message, cleared)
+    source = Source(order.name, lambda: _original(vault, order), item, lambda: _camera(vault, order))
+    assets = Assets(vault.assets)
+    done = tuple(made(source, subject, rules, task, target, assets) for task, target in parts)
+    return Batch(done, cleared)
+
+
+def kept_source(vault: Vault, photo: PhotoRow) -> Source:
+    """A photo of the library with its kept cutout; for pictures that are only measured."""
+    order = Order(photo.digest, photo.name, photo.cutout_key or "", (), ())
+
+    def item() -> CutItem:
+        kept = _kept(vault, order.key) if order.key else None
+        if kept is None:
+            raise PictureError(f"{photo.name} is not cleared yet.")
+        return kept
+
+    return Source(photo.name, lambda: _original(vault, order), item, lambda: _camera(vault, order))
+
+
+def _camera(vault: Vault, order: Order) -> Camera:
+    return camera_of(vault.original(order.digest).read_bytes())
 
 
 def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:

@@ -18,10 +18,12 @@ from zero_easel.web import (
     names,
     placing,
     products,
+    results,
     runs,
     shoots,
     standards,
     touchup,
+    versions,
 )
 from zero_easel.web.page import is_partial, show
 from zero_easel.web.security import Guard
@@ -50,9 +52,11 @@ def create_app(bench: Workbench) -> FastAPI:
         touchup,
         placing,
         standards,
+        versions,
         names,
         deliver,
         runs,
+        results,
         products,
         media,
     ):

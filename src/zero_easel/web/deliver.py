@@ -1,18 +1,20 @@
-"""Deliver: old name -> new name, the run, and the wall of finished pictures."""
+"""Deliver: what will be made and how much it will weigh, the run, and what came of it."""
 
 from fastapi import APIRouter, BackgroundTasks, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zero_easel.core.patterns import PatternError
 from zero_easel.core.plan import Clash, Planned
+from zero_easel.core.sizes import size_of
 from zero_easel.library.lines import Line, doubtful, lines_of
 from zero_easel.library.lineup import lay_row, row_of
 from zero_easel.library.matches import troubles_of
 from zero_easel.library.models import Shoot
 from zero_easel.library.names import plan_shoot
-from zero_easel.library.standards import rules_of
-from zero_easel.runs.service import RunError, latest_run, pictures_of, progress_of, start_run
+from zero_easel.library.standards import all_standards, rules_of
+from zero_easel.runs.service import RunError, latest_run, start_run
 from zero_easel.web.page import Bench, Db, ShootById, show, stages_of
+from zero_easel.web.runs import run_context
 
 router = APIRouter()
 
@@ -23,11 +25,22 @@ def deliver_page(request: Request, session: Db, shoot: ShootById) -> HTMLRespons
     return _page(request, session, shoot)
 
 
+@router.get("/shoots/{shoot_id}/estimate")
+def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById) -> HTMLResponse:
+    """How many bytes a run would make, from a sample."""
+    try:
+        found = bench.estimator.estimate(session, bench.vault, shoot)
+    except PatternError:
+        found = []
+    by_name = {one.deliverable: one for one in found}
+    return show(request, "_estimate.html", estimates=by_name, rules=rules_of(shoot.standard))
+
+
 @router.post("/shoots/{shoot_id}/runs")
 def run_shoot(request: Request, session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks) -> Response:
     """Start a run over the shoot."""
     try:
-        start_run(session, shoot)
+        start_run(session, bench.vault, shoot)
     except RunError as error:
         return _page(request, session, shoot, str(error), 409)
     after.add_task(bench.dispatcher.wake)
@@ -44,13 +57,19 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
     run = latest_run(session, shoot.id)
     lines = lines_of(session, shoot.id)
     cut, enlarged = _warnings(session, shoot, lines)
+    rules = rules_of(shoot.standard)
+    photos = {line.id: line for line, _ in planned}
+    counts: dict[str, int] = {}
+    for _, plan in planned:
+        counts[plan.deliverable] = counts.get(plan.deliverable, 0) + 1
     return show(
         request, "deliver.html", status, shoot=shoot, marks=stages_of(session, shoot, lines), stage="deliver",
-        error=error, planned=planned, clashes=clashes, rules=rules_of(shoot.standard), row=shoot.standard,
-        look_at=sum(doubtful(line) for line, _ in planned), staying=len(lines) - len(planned),
-        unsettled=troubles_of(lines).count, unknown=sum(not line.code for line, _ in planned),
-        cut=cut, enlarged=enlarged, run=run, at=progress_of(session, run) if run else None,
-        pictures=pictures_of(session, run.id) if run else [],
+        error=error, planned=planned, clashes=clashes, rules=rules, row=shoot.standard, counts=counts,
+        sizes={d.name: size_of(rules, d) for d in rules.deliverables},
+        standards=[(row.id, rules_of(row).name) for row in all_standards(session)],
+        look_at=sum(doubtful(line) for line in photos.values()), staying=len(lines) - len(photos),
+        unsettled=troubles_of(lines).count, unknown=sum(not line.code for line in photos.values()),
+        cut=cut, enlarged=enlarged, **(run_context(session, run) if run else {"run": None, "at": None}),
     )  # fmt: skip
 
 

@@ -4,15 +4,19 @@ import re
 from pathlib import Path
 
 from fastapi import APIRouter, HTTPException
-from fastapi.responses import FileResponse
+from fastapi.responses import FileResponse, Response
 
-from zero_easel.library.models import PictureRow
+from zero_easel.core.deliverable import FORMATS
+from zero_easel.core.encode import encode_jpeg
+from zero_easel.core.photo import PhotoError, read_photo
+from zero_easel.library.models import Original, PictureRow
 from zero_easel.library.shoots import remake_small
+from zero_easel.runs.showing import DIRECT, shown_png
 from zero_easel.web.page import Bench, Db, found
 
 router = APIRouter()
 _FOR_GOOD = {"Cache-Control": "private, max-age=31536000, immutable"}
-_TYPES = {".jpg": "image/jpeg", ".png": "image/png", ".webp": "image/webp"}
+_TYPES = {kind.suffix: kind.mime for kind in FORMATS.values()}
 
 
 @router.get("/media/thumbnail/{digest}.webp")
@@ -48,6 +52,30 @@ def picture(session: Db, bench: Bench, picture_id: int) -> FileResponse:
     if row.state != "done":
         raise HTTPException(404, "This picture is not finished.")
     return _file(bench.vault.run(row.run_id) / row.output)
+
+
+@router.get("/media/picture/{picture_id}/shown")
+def picture_shown(session: Db, bench: Bench, picture_id: int) -> Response:
+    """A finished picture in a form that every browser shows: the file itself, or a PNG of it."""
+    row = found(session.get(PictureRow, picture_id), "picture")
+    path = bench.vault.run(row.run_id) / row.output
+    if row.state != "done" or not path.is_file():
+        raise HTTPException(404, "This picture is not finished.")
+    if path.suffix in DIRECT:
+        return _file(path)
+    return Response(shown_png(path), media_type="image/png", headers=_FOR_GOOD)
+
+
+@router.get("/media/original/{digest}.jpg")
+def original_whole(session: Db, bench: Bench, digest: str) -> Response:
+    """A photo upright at its own size, for looking closely."""
+    row = found(session.get(Original, _digest(digest)), "photo")
+    try:
+        photo = read_photo(bench.vault.original(digest), digest)
+    except PhotoError as error:
+        raise HTTPException(404, row.error or str(error)) from error
+    pixels = photo.pixels if photo.pixels.dtype == "uint8" else (photo.pixels >> 8).astype("uint8")
+    return Response(encode_jpeg(pixels, 92), media_type="image/jpeg", headers=_FOR_GOOD)
 
 
 def _digest(text: str) -> str:

@@ -62,11 +62,11 @@ def keep_rule(
     context = _names(session, shoot, rules, only, 1, fault)
     fault = context["fault"]  # type: ignore[assignment]
     if fault is None and field in _RULES:
-        set_rule(session, shoot.standard, f"deliverable.{field}", value)
+        set_rule(session, shoot.standard, f"names.{field}", value)
         session.flush()
     context["marks"] = stages_of(session, shoot, lines_of(session, shoot.id))
     answer = show(request, "_names_made.html", answer=True, stage="names", saved=fault is None, **context)
-    kept = rules_of(shoot.standard).deliverable
+    kept = rules_of(shoot.standard).names
     answer.headers["HX-Trigger"] = json.dumps({"named": {key: str(getattr(kept, key)) for key in _RULES}})
     return answer
 
@@ -76,7 +76,7 @@ def renamed(session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks)
     """The photos themselves, byte by byte, under their new names: no pixel is touched."""
     ensure_matched(session, shoot)
     try:
-        planned = plan_lines(session, shoot, lines_of(session, shoot.id), rules_of(shoot.standard), own_suffix=True)
+        planned = plan_lines(session, shoot, lines_of(session, shoot.id), rules_of(shoot.standard), copies=True)
         path = archive_of(bench.vault, planned)
     except (PatternError, RenameError) as error:
         return HTMLResponse(str(error), 409)
@@ -92,7 +92,7 @@ def _tried(rules: Standard, values: dict[str, str], columns: list[str]) -> tuple
         try:
             if key in ("name", "folder") and value.strip():
                 Pattern(value, columns)
-            rules = changed(rules, f"deliverable.{key}", value)
+            rules = changed(rules, f"names.{key}", value)
         except PatternError as error:
             fault = fault or _pointing(key, value, error)
         except StandardError as error:

@@ -130,7 +130,7 @@ def stages_of(session: Session, shoot: Shoot, lines: list[Line]) -> list[Stage]:
             going=waiting > 0,
         ),
         Stage("place", "Place", _placed(rules.item), done=bool(part)),
-        Stage("names", "Name", rules.deliverable.name, done=settled),
+        Stage("names", "Name", rules.names.name, done=settled),
         _deliver(session, shoot),
     ]
 

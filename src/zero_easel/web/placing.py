@@ -18,6 +18,7 @@ from zero_easel.library.placing import (
     back_to_rule,
     change_rule,
     make_rule,
+    make_standard,
     place_by_hand,
     redo,
     same_for_view,
@@ -100,6 +101,19 @@ def to_rule(session: Db, shoot: ShootById, photo_id: int, category: str = "", vi
     """Turn a photo's placing by hand into the rule."""
     scope = Scope(category, view)
     return _try(session, shoot, scope, lambda: make_rule(session, shoot, photo_id, scope))
+
+
+@router.post("/shoots/{shoot_id}/place/{photo_id}/standard")
+def to_standard(session: Db, shoot: ShootById, photo_id: int, category: str = "", view: str = "") -> Response:
+    """Make a standard of its own of a photo's placing by hand."""
+    scope, error, said = Scope(category, view), "", "Kept."
+    try:
+        made = make_standard(session, shoot, photo_id)
+        said = f"This shoot follows the standard “{rules_of(made).name}” now."
+    except StandardError as problem:
+        error = f"Not done: {problem}."
+    told = ruled(rules_of(shoot.standard), scope, "", "")
+    return _answer(session, shoot, scope, error, said, **told)
 
 
 @router.post("/shoots/{shoot_id}/place/step/{way}")

@@ -1,21 +1,31 @@
-"""Runs: their list, progress, wall of pictures, and archive."""
+"""Runs: their list, progress, results as a sheet, a table or checks, and what is handed over."""
 
-import tempfile
+from collections import Counter
 from contextlib import suppress
-from pathlib import Path
+from typing import Any
 
 from fastapi import APIRouter, BackgroundTasks, Form, Request
-from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from pydantic import ValidationError
 from sqlalchemy import func, select
 
+from zero_easel.core.checking import Checked
+from zero_easel.core.checks import KINDS
+from zero_easel.core.deliverable import FORMATS
 from zero_easel.core.naming import portable
+from zero_easel.core.patterns import PatternError
+from zero_easel.core.sheet import SheetRules
 from zero_easel.core.standard import Standard
 from zero_easel.library.models import Photo, PictureRow, Run
-from zero_easel.runs.service import RunError, manifest_of, pictures_of, progress_of, set_state, write_archive
+from zero_easel.runs.archive import handed_over, lists_of, stream_archive
+from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state
+from zero_easel.runs.sheets import sheet_of
 from zero_easel.web.page import Bench, Db, RunById, found, is_partial, plural, show
 
 router = APIRouter()
 _STATES = {"pause": "paused", "stop": "stopped", "continue": "running"}
+_LIST_TYPES = {"csv": "text/csv; charset=utf-8", "json": "application/json", "jsonld": "application/ld+json"}
+VIEWS = ("sheet", "table", "checks")
 
 
 @router.get("/runs")
@@ -26,10 +36,59 @@ def list_runs(request: Request, session: Db) -> HTMLResponse:
 
 
 @router.get("/runs/{run_id}")
-def run_page(request: Request, session: Db, run: RunById) -> HTMLResponse:
-    """Progress, and the wall of what is finished; its live part alone when asked for again."""
+def run_page(
+    request: Request, session: Db, run: RunById, show_as: str = "sheet", deliverable: str = "", sort: str = "",
+    error: str = "",
+) -> HTMLResponse:  # fmt: skip
+    """Progress, and what is finished; its live part alone when asked for again."""
     template = "_run.html" if is_partial(request) else "run.html"
-    return show(request, template, run=run, at=progress_of(session, run), pictures=pictures_of(session, run.id))
+    context = run_context(session, run, show_as, deliverable, sort)
+    return show(request, template, 422 if error else 200, error=error, **context)
+
+
+def run_context(session: Db, run: Run, show_as: str = "sheet", deliverable: str = "", sort: str = "") -> dict[str, Any]:
+    """All that the part of a page about a run shows."""
+    pictures, rules = pictures_of(session, run.id), Standard.model_validate(run.rules)
+    done = [picture for picture in pictures if picture.state == "done"]
+    shown = [picture for picture in done if not deliverable or picture.deliverable == deliverable]
+    failing = [picture for picture in done if picture.failures]
+    return {
+        "run": run, "at": progress_of(session, run), "pictures": pictures, "run_rules": rules,
+        "finished": _sorted(shown, sort) if show_as == "table" else shown,
+        "names": [d.name for d in rules.deliverables], "deliverable": deliverable, "sort": sort,
+        "show_as": show_as if show_as in VIEWS else "sheet", "checked": any(p.checks for p in done),
+        "failing": failing, "held": sum(not handed_over(p, rules) for p in done),
+        "per_deliverable": Counter(picture.deliverable for picture in done),
+        "before": _bytes_before(done), "after": sum(picture.bytes for picture in done),
+        **_checks_table(done, failing, rules), "kinds": KINDS, "sheet": SheetRules(), "formats": FORMATS,
+    }  # fmt: skip
+
+
+def _bytes_before(done: list[PictureRow]) -> int:
+    """Bytes of the photos that the pictures were made of, each once."""
+    return sum({picture.photo_id: picture.photo.original.bytes for picture in done}.values())
+
+
+_SORTS = {
+    "name": lambda p: p.output, "photo": lambda p: p.original, "product": lambda p: (p.code, p.view),
+    "deliverable": lambda p: p.deliverable, "width": lambda p: -p.width, "height": lambda p: -p.height,
+    "bytes": lambda p: -p.bytes, "quality": lambda p: -p.quality,
+}  # fmt: skip
+
+
+def _sorted(pictures: list[PictureRow], sort: str) -> list[PictureRow]:
+    way = _SORTS.get(sort.removeprefix("-"))
+    return sorted(pictures, key=way, reverse=sort.startswith("-")) if way else pictures
+
+
+def _checks_table(done: list[PictureRow], failing: list[PictureRow], rules: Standard) -> dict[str, Any]:
+    """Pictures by rules, the failing ones first; and for each rule that is not met, how many and how to mend it."""
+    asked = list(dict.fromkeys((check.rule, check.value) for check in rules.checks))
+    bad = {picture.id for picture in failing}
+    ordered = failing + [picture for picture in done if picture.id not in bad]
+    rows = [(picture, {(c.rule, c.value): c for c in (Checked(*row) for row in picture.checks)}) for picture in ordered]
+    counts = Counter((c.rule, c.value) for picture in failing for c in picture.failures)
+    return {"asked": asked, "check_rows": rows, "failed_rules": counts.most_common()}
 
 
 @router.post("/runs/{run_id}/state")
@@ -49,35 +108,46 @@ def change_state(
 
 
 @router.get("/runs/{run_id}/archive")
-def archive(session: Db, bench: Bench, run: RunById, after: BackgroundTasks) -> FileResponse:
-    """All finished pictures and the manifest as one ZIP file."""
-    with tempfile.NamedTemporaryFile(dir=bench.vault.root, prefix=".part-", suffix=".zip", delete=False) as file:
-        path = Path(file.name)
-    after.add_task(path.unlink, missing_ok=True)
-    write_archive(session, bench.vault, run.id, path)
-    name = f"{portable(run.shoot.name)}-run-{run.id}.zip"
-    return FileResponse(path, media_type="application/zip", filename=name, background=after)
+def archive(session: Db, bench: Bench, run: RunById) -> StreamingResponse:
+    """All that is handed over and the lists as one ZIP file, sent while it is made."""
+    pieces = stream_archive(session, bench.vault, run)
+    return StreamingResponse(pieces, media_type="application/zip", headers=_as_file(run, "zip"))
 
 
-@router.get("/runs/{run_id}/manifest.csv")
-def manifest(session: Db, run: RunById) -> Response:
-    """What became of each photo."""
-    headers = {"Content-Disposition": 'attachment; filename="manifest.csv"'}
-    return Response(manifest_of(session, run.id), media_type="text/csv; charset=utf-8", headers=headers)
+@router.get("/runs/{run_id}/list.{kind}")
+def manifest(session: Db, run: RunById, kind: str) -> Response:
+    """What became of each photo: manifest.csv, manifest.json or images.jsonld."""
+    media = found(_LIST_TYPES.get(kind), "list")
+    name = next(name for name in lists_of(session, run) if name.endswith(f".{kind}"))
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(lists_of(session, run)[name], media_type=media, headers=headers)
 
 
-@router.get("/pictures/{picture_id}")
-def compare(request: Request, session: Db, picture_id: int) -> HTMLResponse:
-    """One finished picture beside its original."""
-    picture = found(session.get(PictureRow, picture_id), "picture")
-    row = [p for p in pictures_of(session, picture.run_id) if p.state == "done"]
-    at = next((i for i, p in enumerate(row) if p.id == picture.id), -1)
-    return show(
-        request, "compare.html", picture=picture, rules=Standard.model_validate(picture.run.rules),
-        previous=row[at - 1] if at > 0 else None,
-        following=row[at + 1] if 0 <= at < len(row) - 1 else None,
-        position=at + 1, count=len(row),
-    )  # fmt: skip
+@router.get("/runs/{run_id}/sheet.pdf")
+def sheet(
+    request: Request, session: Db, bench: Bench, run: RunById, deliverable: str = "", per_page: str = "20",
+    way: str = "portrait", gap: str = "5", caption: str = "{code}", caption_2: str = "{name}", title: str = "",
+    numbers: str = "",
+) -> Response:  # fmt: skip
+    """A contact sheet of one deliverable as PDF."""
+    try:
+        rules = SheetRules.model_validate({
+            "per_page": per_page, "way": way, "gap": gap.replace(",", "."), "caption": caption,
+            "caption_2": caption_2, "title": title, "numbers": bool(numbers),
+        })  # fmt: skip
+        data = sheet_of(session, bench.vault, run, deliverable, rules)
+    except ValidationError as problem:
+        first = problem.errors()[0]
+        said = str(first["msg"]).removeprefix("Value error, ")
+        return run_page(request, session, run, error=f"The sheet was not made: {first['loc'][0]}: {said}.")
+    except (PatternError, ValueError) as problem:
+        return run_page(request, session, run, error=f"The sheet was not made: {problem}.")
+    return Response(data, media_type="application/pdf", headers=_as_file(run, "pdf"))
+
+
+def _as_file(run: Run, ending: str) -> dict[str, str]:
+    name = portable(run.shoot.name).encode("ascii", "ignore").decode().replace('"', "").strip() or "shoot"
+    return {"Content-Disposition": f'attachment; filename="{name}-run-{run.id}.{ending}"'}
 
 
 @router.get("/status")

@@ -33,8 +33,6 @@ const act = (what) => {
 
 const flip = () => {
   if (document.querySelector("#wall")) return document.body.classList.toggle("show-before") || true;
-  const pair = document.querySelector("#pair");
-  if (pair) return pair.classList.toggle("flipped") || true;
   return press("[data-key=b]");
 };
 
@@ -61,6 +59,9 @@ document.addEventListener("keydown", (event) => {
   const handled = /^[1-6]$/.test(event.key) ? press(`[data-stage="${event.key}"]`) : keys[event.key]?.();
   if (handled) event.preventDefault();
 });
+
+// A choice that needs no button: sent as soon as it is made.
+document.addEventListener("change", ({ target }) => target.closest("[data-submit]") && target.form.requestSubmit());
 
 document.addEventListener("click", (event) => {
   const opener = event.target.closest("[data-open]");

@@ -699,6 +699,7 @@ document.querySelector("#hand-edge").addEventListener("click", () => keys.e());
 document.querySelector("#hand-drop").addEventListener("click", drop);
 document.querySelector("#hand-same").addEventListener("click", () => post(`${state.selected}/same`));
 document.querySelector("#hand-rule").addEventListener("click", () => post(`${state.selected}/rule`));
+document.querySelector("#hand-standard").addEventListener("click", () => post(`${state.selected}/standard`));
 for (const way of ["undo", "redo"]) document.querySelector(`#step-${way}`).addEventListener("click", () => post(`step/${way}`));
 
 // The sentences: each rule is sent as it is changed, and the row follows.

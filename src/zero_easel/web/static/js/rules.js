@@ -9,9 +9,9 @@ const sent = new Map();
 hearSentences(root, root, (field, value, more = {}) => {
   if (!more.drop && sent.get(field) === value) return;
   sent.set(field, value);
-  const { shoot, category, view } = root.dataset;
-  const values = { field, value, shoot_id: shoot, category, view, ...more };
-  window.htmx.ajax("POST", "/standards/rule", { source: root, swap: "none", values });
+  const { standard, shoot, category, view, on } = root.dataset;
+  const values = { field, value, shoot_id: shoot, category, view, on, ...more };
+  window.htmx.ajax("POST", `/standards/${standard}/rule`, { source: root, swap: "none", values });
 });
 
 document.addEventListener("ruled", ({ detail }) => {
@@ -23,4 +23,22 @@ document.addEventListener("ruled", ({ detail }) => {
     if (!newer && !pending && !refused) input.value = kept;
   });
   sent.delete(detail.field);
+});
+
+// Sizes that follow from others stand as text in the sentences.
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  const answer = new DOMParser().parseFromString(detail.xhr.responseText, "text/html");
+  for (const fresh of answer.querySelectorAll("[data-new-size]")) {
+    const shown = root.querySelector(`[data-size="${CSS.escape(fresh.dataset.newSize)}"]`);
+    if (shown) shown.textContent = ` ${fresh.innerHTML}`;
+  }
+});
+
+// Which items stand beside the sentences, and on which canvas.
+root.addEventListener("change", ({ target }) => {
+  const which = target.dataset.samples;
+  if (!which) return;
+  const to = new URLSearchParams(window.location.search);
+  to.set(which, target.value);
+  window.location.search = to.toString();
 });

@@ -2,7 +2,7 @@
 
 // "item.scale=share|true-size" or "item.scale!=share": whether a part of a sentence belongs there.
 const holds = (condition, values) => {
-  const [, field, not, wanted] = condition.match(/^([\w.]+)(!?)=(.*)$/);
+  const [, field, not, wanted] = condition.match(/^(.+?)(!?)=(.*)$/);
   return wanted.split("|").includes(values[field]) !== Boolean(not);
 };
 
@@ -24,7 +24,7 @@ export const tellSentences = (root, { values, own, refused }, settle) => {
 export const hearSentences = (root, scope, send) => {
   root.addEventListener("change", ({ target }) => {
     if (target.dataset.scope) {
-      const to = new URLSearchParams({ category: scope.dataset.category, view: scope.dataset.view });
+      const to = new URLSearchParams(window.location.search);
       to.set(target.dataset.scope, target.value);
       window.location.search = to.toString();
     } else if (target.matches(".rule")) send(target.dataset.field, target.value);

@@ -1,0 +1,179 @@
+"""How many bytes a run will make, before it is run: some pictures are made and measured, the rest follows from them."""
+
+import math
+import time
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zero_easel.core.assets import Assets
+from zero_easel.core.laid import Laid, Subject
+from zero_easel.core.placement import lay_out
+from zero_easel.core.sizes import rules_on
+from zero_easel.core.standard import Standard
+from zero_easel.library.lineup import row_of
+from zero_easel.library.models import Photo, PictureRow, Run, Shoot
+from zero_easel.library.names import plan_shoot
+from zero_easel.library.vault import Vault
+from zero_easel.pipeline import PictureError, Task, picture_of
+from zero_easel.runs.service import planned_rows
+from zero_easel.runs.work import kept_source
+
+PATIENCE = 2.3
+"""Seconds after which no further picture is begun."""
+_GROWTH = 0.8
+"""Bytes grow with this power of the area, at a given quality."""
+_USUAL_SPREAD = 0.35
+"""Of bytes about what a picture's preview lets expect, before there is anything to tell it by."""
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """Of one deliverable. count: pictures. known: how many of them were made or measured. total: bytes of all; low,
+    high: where the truth lies in 19 of 20 cases. before: bytes of the originals."""
+
+    deliverable: str
+    count: int
+    known: int
+    total: float
+    low: float
+    high: float
+    before: int
+
+
+@dataclass
+class _Wanted:
+    """A picture that is to come. hint: a number that grows with its bytes, 0 if unknown. bytes: once they are known."""
+
+    row: PictureRow
+    photo: Photo
+    subject: Subject
+    laid: Laid | None
+    hint: float
+    bytes: int | None = None
+
+
+class Estimator:
+    """Estimates, and what was measured for them: the longer it is asked, the better it knows."""
+
+    def __init__(self) -> None:
+        self._measured: dict[str, int] = {}
+
+    def estimate(self, session: Session, vault: Vault, shoot: Shoot, patience: float = PATIENCE) -> list[Estimate]:
+        """One estimate per deliverable of the shoot's standard, in its order. Raises PatternError if names cannot be
+        made; deliverables without pictures are left out."""
+        started = time.monotonic()
+        standard = Standard.model_validate(shoot.standard.rules)
+        wanted = self._wanted(session, vault, shoot, standard)
+        self._measure(vault, standard, wanted, started + patience)
+        return [
+            estimate_of(name, [one for one in wanted if one.row.deliverable == name])
+            for name in (deliverable.name for deliverable in standard.deliverables)
+            if any(one.row.deliverable == name for one in wanted)
+        ]
+
+    def _wanted(self, session: Session, vault: Vault, shoot: Shoot, standard: Standard) -> list[_Wanted]:
+        planned, _ = plan_shoot(session, shoot)
+        rows = [row for row in planned_rows(session, shoot, standard, planned) if row.output]
+        made = _made_before(session, [row.key for row in rows]) | self._measured
+        row_now = row_of(session, shoot)
+        subjects = {one.line.id: one.subject for one in row_now}
+        keys = {one.line.id: one.key for one in row_now}
+        photos = {photo.id: photo for photo in session.scalars(
+            select(Photo).where(Photo.shoot_id == shoot.id)).unique()}  # fmt: skip
+        laid = {
+            wanted.name: dict(zip(subjects, lay_out(list(subjects.values()), rules_on(standard, wanted)), strict=True))
+            for wanted in standard.deliverables
+        }
+        found = []
+        for row in rows:
+            place = laid[row.deliverable][row.photo_id]
+            hint = _hint(vault, keys[row.photo_id], subjects[row.photo_id], place)
+            found.append(_Wanted(row, photos[row.photo_id], subjects[row.photo_id], place, hint, made.get(row.key)))
+        return found
+
+    def _measure(self, vault: Vault, standard: Standard, wanted: Sequence[_Wanted], until: float) -> None:
+        """Make pictures, spread over all photos and deliverables, until time is up."""
+        assets = Assets(vault.assets)
+        by_photo: dict[int, list[_Wanted]] = {}
+        for one in wanted:
+            if one.bytes is None and one.hint:
+                by_photo.setdefault(one.photo.id, []).append(one)
+        order = _spread(sorted(by_photo, key=lambda photo: (sum(o.hint for o in by_photo[photo]), photo)))
+
+        def make(photo_id: int) -> None:
+            # Each photo's kept cutout is read once for all of its pictures.
+            source = kept_source(vault, by_photo[photo_id][0].photo)
+            for one in by_photo[photo_id]:
+                if time.monotonic() > until:
+                    return
+                task = Task(one.row.deliverable, one.row.output, one.row.told, one.laid)
+                try:
+                    one.bytes = len(picture_of(source, one.subject, standard, task, assets).data)
+                except PictureError:
+                    continue
+                self._measured[one.row.key] = one.bytes
+
+        with ThreadPoolExecutor(2) as pool:
+            list(pool.map(make, order))
+
+
+def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
+    """Bytes of one deliverable: those measured, and for the others their hints times the ratio that was found (the
+    ratio estimator of survey sampling; Cochran, Sampling Techniques, 1977, chapter 6)."""
+    known = [(one.hint, one.bytes) for one in wanted if one.bytes is not None]
+    open_ = [one.hint for one in wanted if one.bytes is None]
+    sure = sum(size for _, size in known)
+    before = sum(one.photo.original.bytes for one in {one.photo.id: one for one in wanted}.values())
+    if not open_:
+        return Estimate(name, len(wanted), len(known), sure, sure, sure, before)
+    told = [(hint, size) for hint, size in known if hint]
+    ratio = sum(size for _, size in told) / sum(hint for hint, _ in told) if told else 0.0
+    usual = sum(size for _, size in told) / len(told) if told else 0.0
+    rest = sum(hint * ratio if hint else usual for hint in open_)
+    n = len(told)
+    if n > 1:
+        deviation = math.sqrt(sum((size - ratio * hint) ** 2 for hint, size in told) / (n - 1))
+    else:
+        deviation = _USUAL_SPREAD * usual
+    # Few samples: what is estimated of the deviation is itself uncertain, so the factor is the larger.
+    factor = 2 + 4 / max(1, n)
+    spread = factor * deviation * math.sqrt(len(open_) + len(open_) ** 2 / max(1, n))
+    total = sure + rest
+    return Estimate(name, len(wanted), len(known), total, max(sure, total - spread), total + spread, before)
+
+
+def _hint(vault: Vault, key: str, subject: Subject, laid: Laid | None) -> float:
+    """From the bytes of the cutout's preview, which tell how much there is to see, and its size when drawn."""
+    if not key or laid is None or laid.box is None or subject.measures is None:
+        return 0.0
+    try:
+        small = vault.preview(key, "small").stat().st_size
+    except OSError:
+        return 0.0
+    area = subject.measures.area * laid.scale**2
+    bounds = subject.measures.bounds
+    shown = subject.measures.area * (480 / max(bounds.width, bounds.height)) ** 2
+    return float(small * (area / max(shown, 1)) ** _GROWTH)
+
+
+def _made_before(session: Session, keys: Sequence[str]) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for at in range(0, len(keys), 500):
+        query = (
+            select(PictureRow.key, PictureRow.bytes)
+            .join(Run)
+            .where(PictureRow.key.in_(keys[at : at + 500]), PictureRow.state == "done")
+        )
+        found.update({key: size for key, size in session.execute(query)})
+    return found
+
+
+def _spread(ordered: list[int]) -> list[int]:
+    """The same in an order of which every beginning is spread evenly over the whole (van der Corput's sequence)."""
+    bits = max(1, (len(ordered) - 1).bit_length())
+    places = (int(f"{at:0{bits}b}"[::-1], 2) for at in range(1 << bits))
+    return [ordered[at] for at in places if at < len(ordered)]

@@ -1,0 +1,45 @@
+"""The history of a standard: versions in words, two of them compared, named, restored."""
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from zero_easel.core.standard import StandardError
+from zero_easel.core.wording import differences
+from zero_easel.library.standards import freeze, restore, rules_of, versions_of
+from zero_easel.web.page import Db, show
+from zero_easel.web.standards import StandardById
+
+router = APIRouter()
+
+
+@router.get("/standards/{standard_id}/versions")
+def versions_page(
+    request: Request, session: Db, row: StandardById, old: int = 0, new: int = 0, error: str = ""
+) -> HTMLResponse:
+    """All versions, the newest first, with what each changed; two of them compared."""
+    history = versions_of(session, row)
+    known = {version.number: version for version in history}
+    compared = None
+    if old in known and new in known:
+        compared = differences(known[old].rules, known[new].rules)
+    return show(
+        request, "versions.html", row=row, rules=rules_of(row), history=history, old=old, new=new, compared=compared,
+        error=error,
+    )  # fmt: skip
+
+
+@router.post("/standards/{standard_id}/versions")
+def name_version(session: Db, row: StandardById, label: str = Form("")) -> Response:
+    """Keep the standard as it is now as a version with a name."""
+    freeze(session, row, label or f"version {row.version}")
+    return RedirectResponse(f"/standards/{row.id}/versions", 303)
+
+
+@router.post("/standards/{standard_id}/versions/{number}/restore")
+def restore_version(request: Request, session: Db, row: StandardById, number: int) -> Response:
+    """Make an earlier version the present one again."""
+    try:
+        restore(session, row, number)
+    except StandardError as problem:
+        return versions_page(request, session, row, error=str(problem))
+    return RedirectResponse(f"/standards/{row.id}/versions", 303)
