@@ -26,9 +26,12 @@ $(VENV)/.tests: $(VENV)/.application requirements-dev.lock
 frontend/node_modules/.package-lock.json: frontend/package-lock.json
 	cd frontend && npm ci --no-audit --no-fund --loglevel=error
 
-# Debian's Chromium and Node.js, only where they are missing.
+# Debian's Chromium, Node.js, and other programs that read what is made here, only where they are missing.
 test-tools:
 	@command -v chromium >/dev/null || ./scripts/install-debian chromium
+	@command -v exiftool >/dev/null || ./scripts/install-debian libimage-exiftool-perl
+	@command -v pdftotext >/dev/null || ./scripts/install-debian poppler-utils
+	@command -v tiffinfo >/dev/null || ./scripts/install-debian libtiff-tools
 	@command -v npm >/dev/null || ./scripts/install-debian nodejs npm
 
 test: $(VENV)/.tests test-tools

@@ -24,7 +24,7 @@ from zero_easel.core.overlays import Overlay
 from zero_easel.core.patterns import Value
 from zero_easel.core.photo import Photo, read_photo
 from zero_easel.core.placement import lay_out, rules_of
-from zero_easel.core.profiles import ProfileError, Tagged, converted, in_srgb
+from zero_easel.core.profiles import ProfileError, Tagged, converted, in_srgb, srgb_profile
 from zero_easel.core.render import Drawn, draw, flat, item_alone, render_uncut
 from zero_easel.core.sight import MODERATE, reduced
 from zero_easel.core.sizes import rules_on
@@ -222,7 +222,7 @@ class _Finish:
         information = self._standard.information
         card = placard(information, self._task.values)
         camera = Camera() if information.camera == "remove" else self._source.camera()
-        exif = exif_of(card, information, camera, self._density)
+        exif = exif_of(card, information, camera, self._density, is_srgb=icc == srgb_profile())
         return Embedded(icc, exif, xmp_of(card), iptc_of(card))
 
 

@@ -13,6 +13,7 @@ from PIL import Image, ImageCms
 from zero_easel.core.checks import KINDS, Check, read_pure, read_range, read_size
 from zero_easel.core.colour import Encoded
 from zero_easel.core.deliverable import FORMATS, Deliverable
+from zero_easel.core.jpeg2000 import said_by
 from zero_easel.core.measure import Bounds
 from zero_easel.core.reading import edge_blur
 
@@ -77,11 +78,11 @@ def opened(data: bytes) -> Opened:
 
 
 def _opened_jpeg2000(data: bytes) -> Opened:
+    icc, density = said_by(data)
     with Image.open(io.BytesIO(data)) as picture:
-        icc, dpi = picture.info.get("icc_profile") or b"", picture.info.get("dpi", (0, 0))
         pixels = np.asarray(picture)
     # A JP2 file names sRGB by number instead of embedding it.
-    return Opened(np.atleast_3d(pixels), "jpeg2000", _profile(icc) if icc else "sRGB", round(float(dpi[0]), 1))
+    return Opened(np.atleast_3d(pixels), "jpeg2000", _profile(icc) if icc else "sRGB", round(density, 1))
 
 
 def _exif_density(image: pyvips.Image) -> float:

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 from xml.sax.saxutils import escape
 
+from anyascii import anyascii
 from PIL import Image, UnidentifiedImageError
 
 from zero_easel.core.information import TEXTS, Information, Placard
@@ -68,8 +69,8 @@ def _filled(pattern: str, values: Mapping[str, Value]) -> str:
     return "".join(c for c in text if c.isprintable())
 
 
-def exif_of(card: Placard, information: Information, camera: Camera, density: float) -> bytes:
-    """EXIF of a finished picture. density: px per inch."""
+def exif_of(card: Placard, information: Information, camera: Camera, density: float, *, is_srgb: bool) -> bytes:
+    """EXIF of a finished picture. density: px per inch. is_srgb: whether its colours are those of sRGB."""
     exif = Image.Exif()
     if camera.exif and information.camera != "remove":
         _take_over(exif, camera.exif, information)
@@ -79,7 +80,8 @@ def exif_of(card: Placard, information: Information, camera: Camera, density: fl
     # EXIF's texts are ASCII; whatever else is said in XMP, in full.
     for tag, text in ((0x010E, card.title), (0x013B, card.creator), (0x8298, card.copyright)):
         if text:
-            exif[tag] = text.encode("ascii", "ignore").decode()
+            exif[tag] = anyascii(text)
+    exif.get_ifd(_EXIF_IFD)[0xA001] = 1 if is_srgb else 0xFFFF
     return exif.tobytes()
 
 

@@ -28,6 +28,23 @@ def with_boxes(data: bytes, density: float, more: Embedded, *, is_srgb: bool) ->
     return b"".join([*head, *extra, *rest])
 
 
+def said_by(data: bytes) -> tuple[bytes, float]:
+    """The ICC profile of a JP2 file, empty if it names its colours by number, and its density in px per inch, 0 if it
+    does not say. Raises ValueError if data is no JP2 file."""
+    icc, density = b"", 0.0
+    for kind, content in _boxes(data):
+        if kind != b"jp2h":
+            continue
+        for inner_kind, inner in _boxes(content):
+            if inner_kind == b"colr" and inner[:1] == b"\x02":
+                icc = inner[3:]
+            if inner_kind == b"res ":
+                _, resolution = next(_boxes(inner))
+                _, _, number, divisor, _, exponent = struct.unpack(">HHHHbb", resolution)
+                density = number / divisor * 10.0**exponent * 0.0254
+    return icc, density
+
+
 def _header(content: bytes, density: float, icc: bytes) -> bytes:
     kept = []
     for kind, inner in _boxes(content):
