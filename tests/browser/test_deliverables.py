@@ -1,0 +1,157 @@
+"""A standard copied, changed, given to a shoot and run; a failed check mended; sheet and archive taken away."""
+
+import io
+import subprocess
+import zipfile
+from pathlib import Path
+
+import pytest
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+pytestmark = pytest.mark.browser
+
+
+def keep(page: Page, label: str, value: str) -> None:
+    """Type a value into a sentence and wait until it is kept."""
+    field = page.get_by_label(label, exact=True)
+    name = field.get_attribute("data-field") or ""
+    field.fill(value)
+    field.press("Enter")
+    expect(page.locator("#rules-said")).to_have_attribute("data-kept", name)
+
+
+def run(page: Page) -> None:
+    page.get_by_role("button", name="Run").click()
+    expect(page.locator("#run")).to_have_attribute("data-state", "done", timeout=180_000)
+
+
+def placed(page: Page) -> str:
+    return page.locator("#samples svg g").first.get_attribute("transform") or ""
+
+
+def test_a_copied_standard_is_changed_run_mended_and_handed_over(page: Page) -> None:
+    page.goto("/standards")
+    page.get_by_label("Its name").fill("Winter sale")
+    page.get_by_role("button", name="Make the copy").click()
+    page.wait_for_url("**/standards/3")
+    expect(page.get_by_label("Name of the standard")).to_have_value("Winter sale")
+
+    # Three sentences; the samples follow each.
+    before = placed(page)
+    keep(page, "Share of the canvas in per cent", "60")
+    expect(page.locator("#samples li").first).to_contain_text("60 %")
+    assert placed(page) != before
+    keep(page, "Ground: a colour like #FFFFFF, or transparent", "#EEEEEE")
+    expect(page.locator("#samples svg > rect").first).to_have_attribute("fill", "#EEEEEE")
+    expect(page.locator("#samples .guide-line")).to_have_count(6)
+    page.get_by_label("Where items sit").select_option("centre")
+    expect(page.locator("#samples .guide-line")).to_have_count(0)
+
+    page.get_by_label("Deliver also").select_option("thumbnail")
+    page.locator("form[action$='/parts/deliverables'].adding button").click()
+    expect(page.get_by_label("Size of thumbnail in px")).to_have_value("240")
+    expect(page.locator("[data-size='thumbnail 2x']")).to_have_text(" 480 × 480")
+    keep(page, "Size of thumbnail in px", "200")
+    expect(page.locator("[data-size='thumbnail 2x']")).to_have_text(" 400 × 400")
+    keep(page, "Limit of shop in kB, or none", "40")
+    page.get_by_label("Check also").select_option("ground")
+    page.locator("form[action$='/parts/checks'].adding button").click()
+    expect(page.get_by_label("Ground at corners and rim, value")).to_have_value("#FFFFFF within 1")
+
+    page.goto("/shoots/1/deliver")
+    page.get_by_label("Standard of this shoot").select_option(label="Winter sale")
+    expect(page.get_by_role("link", name="What it says")).to_have_attribute("href", "/standards/3?shoot=1")
+    expect(page.locator("#estimate tr")).to_have_count(4)
+    expect(page.locator("#estimate-said")).to_contain_text("all pictures together about", timeout=20_000)
+    run(page)
+
+    # What fails stands first, with its remedy.
+    failed = page.locator("#failed-checks")
+    expect(failed).to_contain_text("48 pictures fail a check")
+    expect(failed).to_contain_text("Choose this ground")
+    page.get_by_role("link", name="See each").click()
+    expect(page.locator(".checks-table tr.clash").first).to_contain_text("#EEEEEE, 17 away")
+    page.locator("#failed-checks").get_by_role("link", name="To the standard").click()
+    keep(page, "Ground: a colour like #FFFFFF, or transparent", "#FFFFFF")
+
+    page.goto("/shoots/1/deliver")
+    run(page)
+    expect(page.locator("#run")).to_contain_text("All pictures meet all checks.")
+    expect(page.locator("#run")).to_contain_text("48 done")
+    page.get_by_role("button", name="Contact sheet").click()
+    page.get_by_label("on a page").fill("6")
+    with page.expect_download() as sheet:
+        page.get_by_role("button", name="Make the sheet").click()
+    check_sheet(Path(sheet.value.path()))
+    page.keyboard.press("Escape")
+    with page.expect_download() as archive:
+        page.get_by_role("link", name="Download the archive").click()
+    check_archive(Path(archive.value.path()).read_bytes())
+
+
+def check_sheet(path: Path) -> None:
+    facts = subprocess.run(["pdfinfo", str(path)], capture_output=True, text=True, check=True).stdout
+    assert "Pages:           2" in facts
+    text = subprocess.run(["pdftotext", str(path), "-"], capture_output=True, text=True, check=True).stdout
+    assert "BY-4105" in text and "Garden and pantry" in text
+
+
+def check_archive(data: bytes) -> None:
+    archive = zipfile.ZipFile(io.BytesIO(data))
+    assert archive.testzip() is None
+    pictures = [name for name in archive.namelist() if not name.startswith(("manifest", "images"))]
+    assert len(pictures) == 48
+    for name in pictures:
+        with Image.open(archive.open(name)) as picture:
+            wanted = {"thumbnail": 200, "thumbnail 2x": 400, "thumbnail 3x": 600}.get(name.partition("/")[0], 1200)
+            assert picture.size == (wanted, wanted), name
+        if wanted == 1200:
+            assert archive.getinfo(name).file_size <= 40_000
+
+
+def test_two_pictures_move_in_step_flip_and_differ(page: Page) -> None:
+    page.goto("/runs/1?deliverable=shop")
+    page.locator(".finished a").first.click()
+    page.wait_for_function("document.querySelector('#zoom-said').textContent.includes('%')")
+    captions = page.locator("#two-sides figcaption")
+    expect(captions).to_have_count(2)
+    expect(captions.nth(1)).to_contain_text("original 1600 × 1200 px")
+
+    def pixels(side: int, x: float, y: float) -> list[int]:
+        return list(
+            page.evaluate(
+                """([side, x, y]) => { const c = document.querySelectorAll('#two-sides canvas')[side];
+                return [...c.getContext('2d').getImageData(c.width * x, c.height * y, 1, 1).data]; }""",
+                [side, x, y],
+            )
+        )
+
+    def wait_for(side: int, x: float, y: float, near: list[int], within: int = 12) -> None:
+        for _ in range(50):
+            if max(abs(a - b) for a, b in zip(pixels(side, x, y), near, strict=True)) <= within:
+                return
+            page.wait_for_timeout(100)
+        raise AssertionError((pixels(side, x, y), near))
+
+    # The pot's middle lies at the same place on both sides, at any zoom.
+    wait_for(1, 0.5, 0.6, pixels(0, 0.5, 0.6))
+    page.keyboard.press("h")
+    expect(page.locator("#zoom-said")).to_have_text("100 %")
+    wait_for(1, 0.5, 0.6, pixels(0, 0.5, 0.6))
+    page.locator("#two-sides canvas").first.hover()
+    page.mouse.wheel(0, -400)
+    expect(page.locator("#zoom-said")).not_to_have_text("100 %")
+    wait_for(1, 0.4, 0.6, pixels(0, 0.4, 0.6))
+    page.keyboard.press("w")
+    corner = pixels(0, 0.5, 0.02)
+    page.keyboard.press("b")
+    expect(captions.first).to_contain_text("original")
+    wait_for(1, 0.5, 0.02, corner)
+    page.keyboard.press("b")
+    page.keyboard.press("d")
+    expect(captions.nth(1)).to_contain_text("difference of shop and original")
+    wait_for(1, 0.5, 0.6, [0, 0, 0, 255], 90)
+    assert max(pixels(1, 0.5, 0.02)[:3]) > 150  # paper against white, amplified
+    page.get_by_label("Beside it").select_option(label="thumbnail")
+    expect(captions.nth(1)).to_contain_text("thumbnail 240 × 240 px")
