@@ -77,8 +77,10 @@ def prepare(bench: Workbench, count: int, megapixels: float) -> None:
 
 def photos(megapixels: float):
     """Name and bytes of one photo after the other: first the demo's own, then one change of each, then the next."""
-    sources = sorted(path for path in DEMO.glob("*.JPG") if (TRUTH / f"{path.stem}.png").exists())
-    pairs = [(path.stem, cv2.imread(str(path)), cv2.imread(str(TRUTH / f"{path.stem}.png"), 0)) for path in sources]
+    sources = sorted(path for path in DEMO.glob("*.JPG") if (TRUTH / f"{path.stem}.alpha.png").exists())
+    pairs = [
+        (path.stem, cv2.imread(str(path)), cv2.imread(str(TRUTH / f"{path.stem}.alpha.png"), 0)) for path in sources
+    ]
     for stem, picture, _ in pairs:
         yield f"{stem}.JPG", packed(picture, megapixels)
     changed = [list(variations(picture[..., ::-1], truth, at)) for at, (_, picture, truth) in enumerate(pairs)]

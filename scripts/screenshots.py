@@ -23,11 +23,11 @@ def pages(page: Page, address: str) -> dict[str, str]:
     doubtful = page.locator(".look .stand-link").first.get_attribute("href") or ""
     return {
         "shoots": "/", "bring-in": f"{shelf}/bring-in", "match": f"{shelf}/match", "clear": f"{shelf}/clear",
-        "touch-up": doubtful, "place": f"{shelf}/place?view=front",
-        "canvases": f"{shelf}/place?view=front", "names": f"{shelf}/names", "deliver": f"{shelf}/deliver",
-        "large": f"{shelf}/bring-in", "product": "/products/BY-4105",
-        "finished": f"{finished}/deliver", "compare": picture, "products": "/products", "standard": "/standards",
-        "runs": "/runs",
+        "touch-up": doubtful, "place": f"{shelf}/place?view=front", "names": f"{shelf}/names",
+        "deliver": f"{shelf}/deliver", "product": "/products/BY-4105", "finished": "/runs/1?deliverable=shop",
+        "checks": "/runs/1?show_as=checks", "compare": picture, "products": "/products", "standards": "/standards",
+        "standard": "/standards/2?on=shop", "deliverables": "/standards/2?on=banner#deliverables",
+        "versions": "/standards/1/versions", "runs": "/runs",
     }  # fmt: skip
 
 
@@ -47,28 +47,46 @@ def main() -> None:
         views = pages(page, args.address)
         for name in args.names or views:
             page.goto(args.address + views[name])
-            page.wait_for_timeout(1500 if name == "touch-up" else 700)
-            if name == "large":
-                for key in ("ArrowDown", "ArrowDown", "ArrowDown", "l"):
-                    page.keyboard.press(key)
-                page.wait_for_timeout(500)
-            if name in ("place", "canvases"):
-                at_true_size(page, name)
+            page.wait_for_timeout(4000 if name == "deliver" else 1500 if name in ("touch-up", "compare") else 700)
+            if name == "place":
+                at_true_size(page)
+            if name == "versions":
+                with_versions(page)
             page.screenshot(path=args.out / f"{name}.png")
-            if name in ("place", "canvases"):
+            if name == "place":
                 page.keyboard.press("u")
                 page.wait_for_timeout(500)
         browser.close()
 
 
-def at_true_size(page: Page, name: str) -> None:
-    """The line-up of fronts at true size, or its jug on its whole canvas; taken back after the picture."""
+def at_true_size(page: Page) -> None:
+    """The line-up of fronts at true size, its jug in hand; taken back after the picture."""
     page.get_by_label("Scale rule").select_option("true-size")
     page.wait_for_timeout(500)
     page.locator(".one[aria-label^='BY-2102']").click()
-    if name == "canvases":
-        page.keyboard.press("v")
     page.wait_for_timeout(500)
+
+
+def with_versions(page: Page) -> None:
+    """Two named versions of the first standard, compared; the second is the first again but for its deliverables."""
+    address = page.url
+    label = page.get_by_label("Keep it as it is now under the name")
+    label.fill("as we began")
+    label.press("Enter")
+    page.wait_for_load_state()
+    page.goto(address.removesuffix("/versions"))
+    for field, value in (("Share of the canvas in per cent", "85"), ("Quality of shop, 1 to 100", "86")):
+        page.get_by_label(field).fill(value)
+        page.get_by_label(field).press("Enter")
+        page.wait_for_timeout(400)
+    page.get_by_label("Deliver also").select_option("thumbnail")
+    page.locator("form[action$='/parts/deliverables'].adding button").click()
+    page.wait_for_load_state()
+    page.goto(address)
+    label.fill("with thumbnails")
+    label.press("Enter")
+    page.wait_for_load_state()
+    page.goto(f"{address}?old=1&new=2")
 
 
 if __name__ == "__main__":

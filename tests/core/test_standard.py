@@ -1,5 +1,7 @@
 """The rules: their limits, their words, their file, and what changed between two versions."""
 
+import json
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -22,7 +24,7 @@ from zero_easel.core.standard import (
     removed,
     write_views,
 )
-from zero_easel.core.standard_file import read_standard, schema, write_standard
+from zero_easel.core.standard_file import SCHEMA_NAME, read_standard, schema, write_standard
 from zero_easel.core.wording import WORDS, differences
 
 texts = st.text(st.characters(blacklist_categories=("Cc", "Cs", "Zl", "Zp"), blacklist_characters="{}"), max_size=20)
@@ -181,6 +183,8 @@ def test_parts_are_found_renamed_and_taken_out_by_name() -> None:
 def test_the_schema_knows_every_field_and_the_file_obeys_it() -> None:
     found = schema()
     assert found["additionalProperties"] is False
+    published = Path(__file__).parents[2] / "docs" / SCHEMA_NAME
+    assert json.loads(published.read_text()) == found, "zero-easel standard --schema > docs/standard.schema.json"
     assert set(found["properties"]) == set(Standard.model_fields)
     assert set(found["$defs"]["Deliverable"]["properties"]) == set(Deliverable.model_fields)
     assert found["$defs"]["Deliverable"]["properties"]["format"]["enum"][0] == "jpeg"

@@ -174,6 +174,13 @@ def encode_webp(pixels: Encoded, quality: int = 80) -> bytes:
     return bytes(image.webpsave_buffer(Q=quality, alpha_q=100, effort=2, smart_subsample=True))
 
 
+def weight_of(pixels: Encoded) -> int:
+    """Bytes of a small cutout, (h, w, 4) uint8, as JPEG on white: tells how much there is to see in it, and so how
+    many bytes its pictures will have beside others'."""
+    image = _image(pixels).flatten(background=255)
+    return len(image.jpegsave_buffer(Q=90, keep="none"))
+
+
 def encode_tile(pixels: Encoded) -> bytes:
     """PNG of (h, w, 4) uint8 for the screen, as fast as it can be made."""
     return bytes(_image(pixels).pngsave_buffer(compression=1, filter="sub", keep="none"))

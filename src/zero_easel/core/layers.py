@@ -81,8 +81,12 @@ def outline_svg(cover: Float, density: float, card: Placard) -> bytes:
 def outlines(cover: Float) -> list[NDArray[np.float64]]:
     """Closed lines at level one half, (n, 2) x and y in px, to a fraction of a pixel; the middle of the first pixel
     lies at 0.5, 0.5. Specks of less than two px are left out."""
-    # Twice as fine, so that the whole pixels of the contour finder lie a quarter of a pixel from the true line.
-    padded = np.pad(cover, 1)
+    rows, columns = np.flatnonzero(cover.any(1)), np.flatnonzero(cover.any(0))
+    if not len(rows):
+        return []
+    left, top = int(columns[0]), int(rows[0])
+    # Finer than the px, so that the whole pixels of the contour finder lie close to the true line.
+    padded = np.pad(cover[top : rows[-1] + 1, left : columns[-1] + 1], 1)
     finer = cv2.resize(padded, None, fx=_FINER, fy=_FINER, interpolation=cv2.INTER_LINEAR)
     inside = (finer >= 0.5).astype(np.uint8)
     found, _ = cv2.findContours(inside, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
@@ -93,11 +97,11 @@ def outlines(cover: Float) -> list[NDArray[np.float64]]:
             continue
         points = _on_level(finer, points)
         simple = cv2.approxPolyDP(points.astype(np.float32)[:, None], 0.12 * _FINER, True)[:, 0].astype(np.float64)
-        lines.append((simple + 0.5) / _FINER - 1)
+        lines.append((simple + 0.5) / _FINER + (left - 1, top - 1))
     return lines
 
 
-_FINER = 4
+_FINER = 3
 
 
 def _on_level(alpha: Float, points: NDArray[np.float64]) -> NDArray[np.float64]:

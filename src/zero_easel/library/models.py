@@ -91,7 +91,8 @@ class Original(Base):
 
 class CutoutRow(Base):
     """A stored cutout. key: digest of all that it depends on. Box and bounds in px of the upright photo. measures: of
-    its item, as core.measure.Measures packs them, or ""."""
+    its item, as core.measure.Measures packs them, or "". weight: of its preview (core.encode.weight_of), 0 if not
+    known."""
 
     __tablename__ = "cutout"
     key: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -103,6 +104,7 @@ class CutoutRow(Base):
     height: Mapped[int]
     bounds: Mapped[list[float] | None] = mapped_column(JSON)
     measures: Mapped[str] = mapped_column(default="")
+    weight: Mapped[int] = mapped_column(default=0)
     seconds: Mapped[float]
 
 

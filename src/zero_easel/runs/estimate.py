@@ -2,7 +2,7 @@
 
 import math
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.assets import Assets
 from zero_easel.core.laid import Laid, Subject
-from zero_easel.core.placement import lay_out
-from zero_easel.core.sizes import rules_on
+from zero_easel.core.placement import is_by_row, lay_out
+from zero_easel.core.sizes import rules_on, size_of
 from zero_easel.core.standard import Standard
 from zero_easel.library.lineup import row_of
 from zero_easel.library.models import Photo, PictureRow, Run, Shoot
@@ -24,9 +24,11 @@ from zero_easel.runs.work import kept_source
 
 PATIENCE = 2.3
 """Seconds after which no further picture is begun."""
-_GROWTH = 0.8
-"""Bytes grow with this power of the area, at a given quality."""
-_USUAL_SPREAD = 0.35
+_SEEN = 0.85
+"""Power with which a picture's bytes grow with its preview's weight: at a larger size less of each px is new."""
+_SOFTER = 0.25
+"""Power with which bytes fall behind what is seen, as a photo is enlarged."""
+_USUAL_SPREAD = 0.2
 """Of bytes about what a picture's preview lets expect, before there is anything to tell it by."""
 
 
@@ -67,7 +69,7 @@ class Estimator:
         made; deliverables without pictures are left out."""
         started = time.monotonic()
         standard = Standard.model_validate(shoot.standard.rules)
-        wanted = self._wanted(session, vault, shoot, standard)
+        wanted = self._wanted(session, shoot, standard)
         self._measure(vault, standard, wanted, started + patience)
         return [
             estimate_of(name, [one for one in wanted if one.row.deliverable == name])
@@ -75,24 +77,21 @@ class Estimator:
             if any(one.row.deliverable == name for one in wanted)
         ]
 
-    def _wanted(self, session: Session, vault: Vault, shoot: Shoot, standard: Standard) -> list[_Wanted]:
+    def _wanted(self, session: Session, shoot: Shoot, standard: Standard) -> list[_Wanted]:
         planned, _ = plan_shoot(session, shoot)
         rows = [row for row in planned_rows(session, shoot, standard, planned) if row.output]
         made = _made_before(session, [row.key for row in rows]) | self._measured
         row_now = row_of(session, shoot)
         subjects = {one.line.id: one.subject for one in row_now}
-        keys = {one.line.id: one.key for one in row_now}
         photos = {photo.id: photo for photo in session.scalars(
             select(Photo).where(Photo.shoot_id == shoot.id)).unique()}  # fmt: skip
-        laid = {
-            wanted.name: dict(zip(subjects, lay_out(list(subjects.values()), rules_on(standard, wanted)), strict=True))
-            for wanted in standard.deliverables
-        }
+        scales = _scales(standard, subjects)
+        laid = _laid_by_row(standard, subjects) if is_by_row(standard) else {}
         found = []
         for row in rows:
-            place = laid[row.deliverable][row.photo_id]
-            hint = _hint(vault, keys[row.photo_id], subjects[row.photo_id], place)
-            found.append(_Wanted(row, photos[row.photo_id], subjects[row.photo_id], place, hint, made.get(row.key)))
+            photo, place = photos[row.photo_id], laid.get(row.deliverable, {}).get(row.photo_id)
+            hint = _hint(photo, scales[row.deliverable].get(row.photo_id, 0.0))
+            found.append(_Wanted(row, photo, subjects[photo.id], place, hint, made.get(row.key)))
         return found
 
     def _measure(self, vault: Vault, standard: Standard, wanted: Sequence[_Wanted], until: float) -> None:
@@ -104,10 +103,13 @@ class Estimator:
                 by_photo.setdefault(one.photo.id, []).append(one)
         order = _spread(sorted(by_photo, key=lambda photo: (sum(o.hint for o in by_photo[photo]), photo)))
 
-        def make(photo_id: int) -> None:
-            # Each photo's kept cutout is read once for all of its pictures.
-            source = kept_source(vault, by_photo[photo_id][0].photo)
-            for one in by_photo[photo_id]:
+        def make(turn: tuple[int, int]) -> None:
+            # Each photo's kept cutout is read once for all of its pictures. They begin with another deliverable each
+            # time, so that none is left out when time is short.
+            at, photo_id = turn
+            source, pictures = kept_source(vault, by_photo[photo_id][0].photo), by_photo[photo_id]
+            first = at * len(pictures) // 2 % len(pictures)
+            for one in pictures[first:] + pictures[:first]:
                 if time.monotonic() > until:
                     return
                 task = Task(one.row.deliverable, one.row.output, one.row.told, one.laid)
@@ -118,7 +120,7 @@ class Estimator:
                 self._measured[one.row.key] = one.bytes
 
         with ThreadPoolExecutor(2) as pool:
-            list(pool.map(make, order))
+            list(pool.map(make, enumerate(order)))
 
 
 def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
@@ -140,24 +142,35 @@ def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
     else:
         deviation = _USUAL_SPREAD * usual
     # Few samples: what is estimated of the deviation is itself uncertain, so the factor is the larger.
-    factor = 2 + 4 / max(1, n)
+    factor = 2 + 6 / max(1, n)
     spread = factor * deviation * math.sqrt(len(open_) + len(open_) ** 2 / max(1, n))
     total = sure + rest
     return Estimate(name, len(wanted), len(known), total, max(sure, total - spread), total + spread, before)
 
 
-def _hint(vault: Vault, key: str, subject: Subject, laid: Laid | None) -> float:
-    """From the bytes of the cutout's preview, which tell how much there is to see, and its size when drawn."""
-    if not key or laid is None or laid.box is None or subject.measures is None:
+def _scales(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict[int, float]]:
+    """About how large a photo is drawn on each deliverable, px to a px of it: as on the standard's canvas, smaller or
+    larger by their shorter sides. One row is laid out for all of them."""
+    row = dict(zip(subjects, lay_out(list(subjects.values()), standard), strict=True))
+    own = {photo: laid.scale for photo, laid in row.items() if laid is not None}
+    factors = {d.name: min(size_of(standard, d)) / standard.canvas.shorter for d in standard.deliverables}
+    return {name: {photo: scale * factor for photo, scale in own.items()} for name, factor in factors.items()}
+
+
+def _laid_by_row(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict[int, Laid | None]]:
+    """Where each picture goes, where that depends on all others."""
+    return {
+        wanted.name: dict(zip(subjects, lay_out(list(subjects.values()), rules_on(standard, wanted)), strict=True))
+        for wanted in standard.deliverables
+    }
+
+
+def _hint(photo: Photo, scale: float) -> float:
+    """From how much there is to see in a photo's cutout; what is enlarged gains no detail by it."""
+    if photo.cutout is None or not scale:
         return 0.0
-    try:
-        small = vault.preview(key, "small").stat().st_size
-    except OSError:
-        return 0.0
-    area = subject.measures.area * laid.scale**2
-    bounds = subject.measures.bounds
-    shown = subject.measures.area * (480 / max(bounds.width, bounds.height)) ** 2
-    return float(small * (area / max(shown, 1)) ** _GROWTH)
+    weight = photo.cutout.weight or photo.original.bytes
+    return float(weight**_SEEN * min(1.0, 1 / scale) ** _SOFTER)
 
 
 def _made_before(session: Session, keys: Sequence[str]) -> dict[str, int]:

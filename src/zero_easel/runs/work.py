@@ -8,7 +8,7 @@ from pathlib import Path
 from zero_easel.core.assets import Assets
 from zero_easel.core.colour import Encoded
 from zero_easel.core.embed import Camera, camera_of
-from zero_easel.core.encode import encode_webp
+from zero_easel.core.encode import encode_webp, weight_of
 from zero_easel.core.item import CutItem
 from zero_easel.core.laid import Subject
 from zero_easel.core.marks import Mark
@@ -27,7 +27,8 @@ SMALL, LARGE = 480, 1400
 
 @dataclass(frozen=True)
 class Cleared:
-    """Facts of a cutout that is now in the vault. Box and bounds in px of the upright photo. measures: packed."""
+    """Facts of a cutout that is now in the vault. Box and bounds in px of the upright photo. measures: packed.
+    weight: of its preview, see core.encode.weight_of."""
 
     key: str
     confidence: float
@@ -38,6 +39,7 @@ class Cleared:
     height: int
     bounds: list[float] | None
     measures: str
+    weight: int
     seconds: float
 
 
@@ -115,7 +117,7 @@ def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
     started = time.perf_counter()
     photo = _original(vault, order)
     item = clear(photo, [_empty(vault, digest) for digest in order.empties], order.marks)
-    _keep(vault, order.key, item)
+    weight = _keep(vault, order.key, item)
     height, width = item.pixels.shape[:2]
     cleared = Cleared(
         key=order.key,
@@ -127,6 +129,7 @@ def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
         height=height,
         bounds=list(item.bounds) if item.bounds else None,
         measures=item.measures.packed() if item.measures else "",
+        weight=weight,
         seconds=round(time.perf_counter() - started, 3),
     )
     return item, cleared
@@ -147,8 +150,9 @@ def _empty(vault: Vault, digest: str) -> Encoded:
         raise PictureError(str(error)) from error
 
 
-def _keep(vault: Vault, key: str, item: CutItem) -> None:
-    """Previews first, then facts, then pixels: whoever finds the pixels finds all of it."""
+def _keep(vault: Vault, key: str, item: CutItem) -> int:
+    """Previews first, then facts, then pixels: whoever finds the pixels finds all of it. Returns its weight."""
+    weight = 0
     png, facts = item.packed()
     path = vault.cutout(key)
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -157,8 +161,10 @@ def _keep(vault: Vault, key: str, item: CutItem) -> None:
         if reduced.dtype != "uint8":
             reduced = (reduced >> 8).astype("uint8")
         write_atomically(vault.preview(key, kind), encode_webp(reduced, 90))
+        weight = weight_of(reduced) if kind == "small" else weight
     write_atomically(path.with_suffix(".json"), facts.encode())
     write_atomically(path, png)
+    return weight
 
 
 def _kept(vault: Vault, key: str) -> CutItem | None:

@@ -17,6 +17,8 @@ from zero_easel.web.page import Bench, Db, ShootById, show, stages_of
 from zero_easel.web.runs import run_context
 
 router = APIRouter()
+_SURE, _ROUNDS = 0.2, 6
+"""An estimate is sure enough if its range is no wider than this share of it; how often it is asked for again."""
 
 
 @router.get("/shoots/{shoot_id}/deliver")
@@ -26,14 +28,16 @@ def deliver_page(request: Request, session: Db, shoot: ShootById) -> HTMLRespons
 
 
 @router.get("/shoots/{shoot_id}/estimate")
-def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById) -> HTMLResponse:
-    """How many bytes a run would make, from a sample."""
+def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById, turn: int = 0) -> HTMLResponse:
+    """How many bytes a run would make, from a sample; asked again while that makes it surer."""
     try:
         found = bench.estimator.estimate(session, bench.vault, shoot)
     except PatternError:
         found = []
     by_name = {one.deliverable: one for one in found}
-    return show(request, "_estimate.html", estimates=by_name, rules=rules_of(shoot.standard))
+    unsure = any(one.high - one.low > _SURE * one.total for one in found)
+    again = turn + 1 if unsure and turn < _ROUNDS else 0
+    return show(request, "_estimate.html", estimates=by_name, rules=rules_of(shoot.standard), again=again, shoot=shoot)
 
 
 @router.post("/shoots/{shoot_id}/runs")

@@ -13,6 +13,7 @@ depends_on = None
 
 _NAMES = ("name", "folder", "count", "start", "find", "put", "find_as", "twice")
 _ADDED = {
+    "cutout": [lambda: sa.Column("weight", sa.Integer(), nullable=False, server_default="0")],
     "run": [lambda: sa.Column("standard_id", sa.Integer(), sa.ForeignKey("standard.id", name="fk_run_standard"))],
     "picture": [
         lambda: sa.Column("deliverable", sa.String(40), nullable=False, server_default=""),
