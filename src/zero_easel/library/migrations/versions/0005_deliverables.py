@@ -46,6 +46,12 @@ def upgrade() -> None:
     op.create_index("ix_picture_key", "picture", ["key"])
     _rewrite(_split)
     op.execute("UPDATE picture SET deliverable = 'shop' WHERE output != ''")
+    # What runs used is history; it becomes versions that can be compared and restored.
+    op.execute(
+        "INSERT INTO standard_version (standard_id, number, label, rules, made) "
+        "SELECT shoot.standard_id, run.standard_version, '', run.rules, min(run.created) FROM run "
+        "JOIN shoot ON shoot.id = run.shoot_id GROUP BY shoot.standard_id, run.standard_version"
+    )
     op.execute("UPDATE run SET standard_id = (SELECT standard_id FROM shoot WHERE shoot.id = run.shoot_id)")
 
 
