@@ -110,9 +110,9 @@ def test_an_older_library_keeps_its_rules_runs_and_pictures(tmp_path: Path) -> N
         put(connection, "shoot", id=1, name="A", created=THEN, standard_id=1, stale=0)
         put(connection, "original", digest="d", bytes=9, format="JPEG", width=90, height=90, bits=8, orientation=1,
             profile="", density=72, error="", read=1, codes="[]", card_like=0)  # fmt: skip
-        put(connection, "photo", id=1, shoot_id=1, digest="d", name="a.jpg", folder="", added=THEN, code="A", view="front",
-            turn="", why="", doubt="", card=0, not_card=0, by_hand=0, listed=1, left_out=0, clearing="done", problem="",
-            accepted=0, empty=0, marks="[]", marks_at=0)  # fmt: skip
+        put(connection, "photo", id=1, shoot_id=1, digest="d", name="a.jpg", folder="", added=THEN, code="A",
+            view="front", turn="", why="", doubt="", card=0, not_card=0, by_hand=0, listed=1, left_out=0,
+            clearing="done", problem="", accepted=0, empty=0, marks="[]", marks_at=0)  # fmt: skip
         put(connection, "run", id=1, shoot_id=1, standard_version=1, rules=rules, state="done", note="", created=THEN,
             resumed=THEN, done_before=0)  # fmt: skip
         put(connection, "picture", id=1, run_id=1, photo_id=1, original="a.jpg", code="A", view="front",
