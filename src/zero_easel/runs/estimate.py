@@ -137,10 +137,9 @@ def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
     usual = sum(size for _, size in told) / len(told) if told else 0.0
     rest = sum(hint * ratio if hint else usual for hint in open_)
     n = len(told)
-    if n > 1:
-        deviation = math.sqrt(sum((size - ratio * hint) ** 2 for hint, size in told) / (n - 1))
-    else:
-        deviation = _USUAL_SPREAD * usual
+    # What is usual counts as two samples: two that happen to agree must not look certain.
+    missed = sum((size - ratio * hint) ** 2 for hint, size in told) + 2 * (_USUAL_SPREAD * usual) ** 2
+    deviation = math.sqrt(missed / (n + 1))
     # Few samples: what is estimated of the deviation is itself uncertain, so the factor is the larger.
     factor = 2 + 6 / max(1, n)
     spread = factor * deviation * math.sqrt(len(open_) + len(open_) ** 2 / max(1, n))
