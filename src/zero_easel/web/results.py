@@ -28,7 +28,8 @@ def compare(request: Request, session: Db, picture_id: int, beside: int = 0) -> 
         request, "compare.html", picture=picture, rules=rules, others=others, other=other,
         previous=row[at - 1] if at > 0 else None,
         following=row[at + 1] if 0 <= at < len(row) - 1 else None,
-        position=at + 1, count=len(row), checks=[Checked(*check) for check in picture.checks], kinds=KINDS,
+        position=at + 1, count=len(row), kinds=KINDS,
+        checks=sorted((Checked(*check) for check in picture.checks), key=lambda check: check.ok),
         left=_layer(picture), right=_layer(other) if other else _original(picture),
     )  # fmt: skip
 
