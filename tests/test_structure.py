@@ -19,7 +19,7 @@ ALLOWED = {
     "library": {"core", "pipeline", "files", "library"},
     "runs": {"core", "pipeline", "files", "library", "runs"},
     "workbench": {"library", "runs", "settings"},
-    "demo": {"library", "runs", "workbench", "demo"},
+    "demo": {"core", "library", "runs", "workbench", "demo"},
     "web": {"core", "pipeline", "library", "runs", "workbench", "settings", "demo", "web"},
     "cli": {"core", "pipeline", "files", "runs", "settings", "web"},
 }

@@ -11,7 +11,7 @@ from zero_easel.core.deliverable import Deliverable
 from zero_easel.core.matching import Match
 from zero_easel.core.naming import one_file, portable
 from zero_easel.core.patterns import PatternError
-from zero_easel.core.plan import GS1, KEEPS_NAME, Namer, Planned, Subject, find_clashes
+from zero_easel.core.plan import GS1, KEEPS_NAME, Namer, Planned, Subject, find_clashes, plan_all
 from zero_easel.core.standard import Names, Standard
 
 CUP = Product(code="A-1", name="Cup", category="kitchen", ean="2900000412071")
@@ -88,3 +88,15 @@ def test_names_are_unique_or_refused_always_portable_and_stable(
     assert not (twice == "count" and find_clashes(planned))
     for path in found:
         assert all(part and portable(part) == part for part in path.split("/"))
+
+
+def test_deliverables_with_one_name_are_told_apart() -> None:
+    rules = Standard(deliverables=(Deliverable(name="shop"), Deliverable(name="zoom", size="longest", number=3000)))
+    found = find_clashes(plan_all(rules, [Subject("1.JPG", Match("A-1", "front", ""))], PRODUCTS))
+    assert [str(clash) for clash in found] == ["A-1_front.jpg would come from 1.JPG for shop and 1.JPG for zoom"]
+    apart = rules.model_copy(update={"names": Names(twice="count")})
+    planned = plan_all(apart, [Subject("1.JPG", Match("A-1", "front", ""))], PRODUCTS)
+    assert [p.output for p in planned] == ["A-1_front.jpg", "A-1_front-2.jpg"]
+    sizes = rules.model_copy(update={"names": Names(name="{code}_{width}")})
+    planned = plan_all(sizes, [Subject("1.JPG", Match("A-1", "front", ""))], PRODUCTS)
+    assert [p.output for p in planned] == ["A-1_1200.jpg", "A-1_3000.jpg"]

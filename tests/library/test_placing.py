@@ -1,8 +1,5 @@
 """Placing by hand and ruling from the line-up, in a real library; every step back again."""
 
-from collections.abc import Iterator
-from pathlib import Path
-
 import numpy as np
 import pytest
 from sqlalchemy.orm import Session
@@ -10,7 +7,6 @@ from sqlalchemy.orm import Session
 from zero_easel.core.laid import Laid
 from zero_easel.core.measure import measures_of
 from zero_easel.core.standard import Scope, StandardError
-from zero_easel.library.database import Database
 from zero_easel.library.lineup import hand_of, lay_row, row_of
 from zero_easel.library.models import CutoutRow, Original, Photo, Shoot
 from zero_easel.library.placing import (
@@ -31,15 +27,6 @@ from zero_easel.library.steps import steps_of
 PRODUCTS = (
     b"code,name,category,width,height,depth\nA,Mug,kitchen,50,60,50\nB,Jug,kitchen,80,110,80\nC,Pot,garden,90,80,90\n"
 )
-
-
-@pytest.fixture
-def session(tmp_path: Path) -> Iterator[Session]:
-    database = Database(tmp_path / "easel.sqlite")
-    database.migrate()
-    with database.session() as session:
-        yield session
-    database.close()
 
 
 @pytest.fixture

@@ -1,7 +1,6 @@
 """Stored standards: many, with a history; and what an older library's become."""
 
 import json
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -28,15 +27,6 @@ from zero_easel.library.standards import (
     used_by,
     versions_of,
 )
-
-
-@pytest.fixture
-def session(tmp_path: Path) -> Iterator[Session]:
-    database = Database(tmp_path / "easel.sqlite")
-    database.migrate()
-    with database.session() as session:
-        yield session
-    database.close()
 
 
 def test_versions_are_kept_told_and_restored(session: Session) -> None:

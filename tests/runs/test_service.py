@@ -3,7 +3,6 @@
 import csv
 import io
 import zipfile
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -11,7 +10,6 @@ from sqlalchemy.orm import Session
 from support import AWKWARD, PHOTOS
 
 from zero_easel.core.reading import Reading
-from zero_easel.library.database import Database
 from zero_easel.library.models import PictureRow, Run, Shoot, now
 from zero_easel.library.repairs import assign, import_shotlist, leave_out
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
@@ -33,15 +31,6 @@ def vault(tmp_path: Path) -> Vault:
     vault = Vault(tmp_path)
     vault.prepare()
     return vault
-
-
-@pytest.fixture
-def session(tmp_path: Path) -> Iterator[Session]:
-    database = Database(tmp_path / "easel.sqlite")
-    database.migrate()
-    with database.session() as session:
-        yield session
-    database.close()
 
 
 @pytest.fixture

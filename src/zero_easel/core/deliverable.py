@@ -7,7 +7,7 @@ from pydantic import Field, field_validator, model_validator
 
 from zero_easel.core.grounds import TRANSPARENT, WHITE, read_ground
 from zero_easel.core.naming import portable
-from zero_easel.core.patterns import Pattern, PatternError
+from zero_easel.core.patterns import Pattern
 from zero_easel.core.rules import Part
 
 
@@ -111,10 +111,7 @@ class Deliverable(Part):
     @classmethod
     def _good_pattern(cls, value: str) -> str:
         if value.strip():
-            try:
-                Pattern(value)
-            except PatternError as error:
-                raise ValueError(str(error)) from error
+            Pattern(value)
         return value.strip()
 
     @model_validator(mode="after")

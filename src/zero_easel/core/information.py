@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field, field_validator
 
-from zero_easel.core.patterns import Pattern, PatternError
+from zero_easel.core.patterns import Pattern
 from zero_easel.core.rules import Part
 
 TEXTS = ("title", "description", "creator", "copyright", "licence", "keywords", "place",
@@ -41,10 +41,7 @@ class Information(Part):
         if len(value) > 1000:
             raise ValueError("is longer than 1000 characters")
         if value:
-            try:
-                Pattern(value)
-            except PatternError as error:
-                raise ValueError(str(error)) from error
+            Pattern(value)
         return value
 
 

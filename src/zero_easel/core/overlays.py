@@ -7,7 +7,7 @@ from typing import Literal, NamedTuple, Self
 from pydantic import Field, field_validator, model_validator
 
 from zero_easel.core.colour import parse_hex
-from zero_easel.core.patterns import Pattern, PatternError, Value
+from zero_easel.core.patterns import Pattern, Value
 from zero_easel.core.rules import Part
 
 PLACES = ("top left", "top", "top right", "left", "middle", "right", "bottom left", "bottom", "bottom right")
@@ -50,10 +50,7 @@ class Overlay(Part):
     @classmethod
     def _text(cls, value: str) -> str:
         if value.strip():
-            try:
-                Pattern(value)
-            except PatternError as error:
-                raise ValueError(str(error)) from error
+            Pattern(value)
         return value.strip()
 
     @field_validator("when")

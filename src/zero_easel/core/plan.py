@@ -63,13 +63,21 @@ class Planned(NamedTuple):
 
 
 class Clash(NamedTuple):
-    """Two or more photos that would give one output."""
+    """Two or more pictures that would be one output. deliverables: of each, beside originals."""
 
     output: str
     originals: list[str]
+    deliverables: list[str]
+
+    @property
+    def sources(self) -> list[str]:
+        """What it would come from: photos, or deliverables of one photo."""
+        if len(set(self.originals)) == len(self.originals):
+            return self.originals
+        return [f"{original} for {name}" for original, name in zip(self.originals, self.deliverables, strict=True)]
 
     def __str__(self) -> str:
-        return f"{self.output} would come from {' and '.join(self.originals)}"
+        return f"{self.output} would come from {' and '.join(self.sources)}"
 
 
 def plan_all(
@@ -197,7 +205,11 @@ def _told_fields(standard: Standard, columns: Sequence[str]) -> frozenset[str]:
 
 def find_clashes(planned: Sequence[Planned]) -> list[Clash]:
     """Outputs that share a name; a run must not start while there are any."""
-    return [Clash(output, sources) for output, sources in collisions((p.original, p.output) for p in planned)]
+    found = collisions((str(at), plan.output) for at, plan in enumerate(planned))
+    return [
+        Clash(output, [planned[int(at)].original for at in places], [planned[int(at)].deliverable for at in places])
+        for output, places in found
+    ]
 
 
 def _suffix_of(filename: str) -> str:

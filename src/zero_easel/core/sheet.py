@@ -19,7 +19,7 @@ from zero_easel.core.assets import font_file
 from zero_easel.core.colour import Encoded
 from zero_easel.core.deliverable import Deliverable
 from zero_easel.core.encode import encode
-from zero_easel.core.patterns import Pattern, PatternError
+from zero_easel.core.patterns import Pattern
 from zero_easel.core.rules import Part
 
 LIMIT = 18_000_000
@@ -50,10 +50,7 @@ class SheetRules(Part):
     @classmethod
     def _good_pattern(cls, value: str) -> str:
         if value.strip():
-            try:
-                Pattern(value)
-            except PatternError as error:
-                raise ValueError(str(error)) from error
+            Pattern(value)
         return value.strip()
 
     @property

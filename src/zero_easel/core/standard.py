@@ -11,7 +11,7 @@ from zero_easel.core.information import TEXTS, Information
 from zero_easel.core.lengths import Length, read_length
 from zero_easel.core.naming import Replacement
 from zero_easel.core.overlays import Overlay
-from zero_easel.core.patterns import Pattern, PatternError
+from zero_easel.core.patterns import Pattern
 from zero_easel.core.rules import Canvas, Item, Part, Special
 
 LISTS = ("deliverables", "overlays", "checks")
@@ -40,14 +40,6 @@ def write_views(views: Mapping[str, Sequence[str]]) -> str:
                      sorted(views.items()))  # fmt: skip
 
 
-def _told(check: Any) -> None:
-    """Run a check of names; what it complains of becomes a complaint about the standard."""
-    try:
-        check()
-    except PatternError as error:
-        raise ValueError(str(error)) from error
-
-
 class Names(Part):
     """How files are called.
 
@@ -69,12 +61,12 @@ class Names(Part):
     @classmethod
     def _good_pattern(cls, value: str) -> str:
         if value:
-            _told(lambda: Pattern(value))
+            Pattern(value)
         return value
 
     @model_validator(mode="after")
     def _good_names(self) -> Self:
-        _told(lambda: Replacement(self.find, self.put, self.find_as == "regex"))
+        Replacement(self.find, self.put, self.find_as == "regex")
         if self.folder and "n" in Pattern(self.folder).fields:
             raise ValueError("{n} counts pictures and cannot stand in a folder's name")
         return self

@@ -19,7 +19,7 @@ from zero_easel.core.naming import natural_key, shows_backdrop
 from zero_easel.core.patterns import PatternError
 from zero_easel.core.photo import PICTURE_SUFFIXES, Photo, PhotoError, read_photo
 from zero_easel.core.placement import is_by_row, lay_out
-from zero_easel.core.plan import Planned, find_clashes, plan_all
+from zero_easel.core.plan import Clash, Planned, find_clashes, plan_all
 from zero_easel.core.plan import Subject as NamedSubject
 from zero_easel.core.pose import Size
 from zero_easel.core.reading import Reading, read
@@ -132,7 +132,7 @@ def prepare(
     run = _planned(matched, out, standard, products, shots, bare, folder, assets)
     clashes = find_clashes(run.planned)
     if clashes:
-        named = _with_folders(clashes[0].originals, run, folder)
+        named = _with_folders(clashes[0], run, folder)
         more = f" ({len(clashes) - 1} more like this.)" if len(clashes) > 1 else ""
         raise FolderError(f"{clashes[0].output} would come from {' and '.join(named)}; nothing was written.{more}")
     taken = [name for name in [*(p.output for p in run.planned), *NAMES] if (out / name).exists()]
@@ -305,9 +305,11 @@ def _doubts(matched: list[Matched]) -> list[str]:
     return said + [f"{code} has {n} photo{'' if n == 1 else 's'}, unlike most" for code, n in sorted(odd.items())]
 
 
-def _with_folders(originals: list[str], run: FolderRun, folder: Path) -> list[str]:
+def _with_folders(clash: Clash, run: FolderRun, folder: Path) -> list[str]:
     """File names with their folders: in a recursive run two sources may be called the same."""
-    paths = [p for p in run.photos if p.name in originals]
+    paths = [run.photos[plan.at] for plan in run.planned if plan.output == clash.output]
+    if len(set(paths)) < len(paths):
+        return clash.sources
     return [str(path.relative_to(folder)) for path in paths]
 
 

@@ -1,0 +1,19 @@
+"""What tests of the library and of runs share."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from sqlalchemy.orm import Session
+
+from zero_easel.library.database import Database
+
+
+@pytest.fixture
+def session(tmp_path: Path) -> Iterator[Session]:
+    """A session on an empty library, in a real file."""
+    database = Database(tmp_path / "easel.sqlite")
+    database.migrate()
+    with database.session() as session:
+        yield session
+    database.close()
