@@ -182,7 +182,7 @@ class _Finish:
     def _checked(
         self, file: EncodedFile, laid: Laid, way: Map, box: Bounds | None, overlays: tuple[str, ...]
     ) -> Picture:
-        cut = tuple(note.text for note in laid.notes if note.kind == "cut")
+        cut = tuple(note.text for note in laid.notes if note.kind in ("cut", "frame"))
         name = PurePosixPath(self._task.output).name
         facts = Facts(name, laid.canvas, box, cut, laid.scale, overlays)
         rows = checked(file.data, self._wanted, facts, self._standard.checks)

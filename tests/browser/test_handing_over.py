@@ -57,7 +57,15 @@ def test_a_copied_standard_is_changed_run_mended_and_handed_over(page: Page) -> 
     keep(page, "Limit of shop in kB, or none", "40")
     page.get_by_label("Check also").select_option("ground")
     page.locator("form[action$='/parts/checks'].adding button").click()
-    expect(page.get_by_label("Ground at corners and rim, value")).to_have_value("#FFFFFF within 1")
+    rim = page.get_by_label("Ground at corners and rim, value")
+    expect(rim).to_have_value("#FFFFFF within 1")
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("#rules-said")).to_contain_text(
+        "Taken back: check of ground at corners and rim #FFFFFF within 1 gone"
+    )
+    expect(rim).to_have_count(0)
+    page.keyboard.press("Shift+U")
+    expect(rim).to_have_value("#FFFFFF within 1")
 
     page.goto("/shoots/1/deliver")
     page.get_by_label("Standard of this shoot").select_option(label="Winter sale")

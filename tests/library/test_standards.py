@@ -20,10 +20,13 @@ from zero_easel.library.standards import (
     all_standards,
     ensure_standard,
     freeze,
+    redo,
     remove_standard,
     restore,
     rules_of,
     set_rule,
+    steps_open,
+    undo,
     used_by,
     versions_of,
 )
@@ -47,6 +50,26 @@ def test_versions_are_kept_told_and_restored(session: Session) -> None:
     assert set_rule(session, row, "item.share", "84") == rules_of(row) and row.version == 4
     with pytest.raises(StandardError, match="no version 9"):
         restore(session, row, 9)
+
+
+def test_every_change_can_be_taken_back_and_done_again(session: Session) -> None:
+    row = ensure_standard(session)
+    assert undo(session, row) == [] and steps_open(session, row) == (0, 0)
+    set_rule(session, row, "item.share", "70")
+    set_rule(session, row, "item.share", "70 %")  # nothing new, no step
+    add_parts(session, row, "deliverables", Deliverable(name="thumb"))
+    with pytest.raises(StandardError):
+        set_rule(session, row, "item.share", "0")
+    assert steps_open(session, row) == (2, 0)
+    assert undo(session, row) == ["deliverable thumb gone"]
+    assert undo(session, row) == ["share 70 % → 84 %"] and rules_of(row) == Standard()
+    assert redo(session, row) == ["share 84 % → 70 %"] and steps_open(session, row) == (1, 1)
+    freeze(session, row)
+    assert undo(session, row) == ["share 70 % → 84 %"] and row.version == 2
+    set_rule(session, row, "item.share", "60")
+    assert redo(session, row) == []  # another way was taken
+    other = add_standard(session, Standard(name="B"))
+    assert undo(session, other) == [] and steps_open(session, other) == (0, 0)
 
 
 def test_a_standard_that_something_needs_stays(session: Session) -> None:

@@ -26,8 +26,8 @@ _SLACK = 0.05
 @dataclass(frozen=True)
 class Facts:
     """What is known of a finished picture besides its file. name: the file's, without folders. box: of the drawn item
-    on the canvas, px, None without one. cut: sides at which the item is cut off. scale: px of the canvas to a px of the
-    photo. overlays: what was drawn over it."""
+    on the canvas, px, None without one. cut: where the item is cut off, by the canvas or by the photo's own frame, in
+    words. scale: px of the canvas to a px of the photo. overlays: what was drawn over it."""
 
     name: str
     canvas: tuple[int, int]
@@ -144,7 +144,7 @@ def _by_facts(check: Check, data: bytes, wanted: Deliverable, facts: Facts) -> t
     if check.rule == "bytes":
         return f"{len(data) / 1000:.0f} kB", read_range(check.value).hold(len(data) / 1000)
     if check.rule == "visible":
-        return (f"cut off at the {' and '.join(facts.cut)}" if facts.cut else "all there"), not facts.cut
+        return ("; ".join(facts.cut) or "all there"), not facts.cut
     if check.rule == "enlargement":
         return f"{facts.scale:.2f} times", read_range(check.value).hold(facts.scale, 0.0005)
     if check.rule == "plain":

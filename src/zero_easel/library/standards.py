@@ -1,6 +1,6 @@
 """The stored standards: editing value by value, and versions, which runs freeze and people name."""
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -20,8 +20,11 @@ from zero_easel.core.standard import (
     validated,
 )
 from zero_easel.core.wording import differences
-from zero_easel.library.models import Run, Shoot, StandardRow, StandardVersion, now
+from zero_easel.library.models import Remembered, Run, Shoot, StandardRow, StandardVersion, now
 from zero_easel.library.products import free_columns
+
+_MOST_STEPS = 60
+"""Changes of one standard that can be taken back."""
 
 
 class Version(NamedTuple):
@@ -111,9 +114,51 @@ def _kept(session: Session, row: StandardRow, after: Standard) -> Standard:
         plan_all(after, [], {}, free_columns(session))
     except PatternError as error:
         raise StandardError(str(error)) from error
+    before = row.rules
     store(row, after)
+    if row.rules != before:
+        _remember(session, row, [*_steps(session, row)["undo"], before][-_MOST_STEPS:], [])
     session.flush()
     return after
+
+
+def undo(session: Session, row: StandardRow) -> list[str]:
+    """Take the last change of a standard back; returns what that changed, in words, empty if there is nothing to take
+    back."""
+    return _step(session, row, "undo", "redo")
+
+
+def redo(session: Session, row: StandardRow) -> list[str]:
+    """Do the change that was taken back last again; returns what that changed."""
+    return _step(session, row, "redo", "undo")
+
+
+def steps_open(session: Session, row: StandardRow) -> tuple[int, int]:
+    """How many changes can be taken back, and how many done again."""
+    steps = _steps(session, row)
+    return len(steps["undo"]), len(steps["redo"])
+
+
+def _step(session: Session, row: StandardRow, way: str, other: str) -> list[str]:
+    steps = _steps(session, row)
+    if not steps[way]:
+        return []
+    now = rules_of(row)
+    wanted = validated(steps[way][-1])
+    left = {way: steps[way][:-1], other: [*steps[other], row.rules]}
+    store(row, wanted)
+    _remember(session, row, left["undo"], left["redo"])
+    session.flush()
+    return differences(now, wanted)
+
+
+def _steps(session: Session, row: StandardRow) -> dict[str, list[Any]]:
+    found = session.get(Remembered, f"standard {row.id}")
+    return dict(found.value) if found else {"undo": [], "redo": []}
+
+
+def _remember(session: Session, row: StandardRow, undo: list[Any], redo: list[Any]) -> None:
+    session.merge(Remembered(key=f"standard {row.id}", value={"undo": undo, "redo": redo}))
 
 
 def store(row: StandardRow, standard: Standard) -> None:

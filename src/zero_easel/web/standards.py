@@ -37,10 +37,13 @@ from zero_easel.library.standards import (
     add_standard,
     all_standards,
     drop_rule,
+    redo,
     remove_part,
     remove_standard,
     rules_of,
     set_rule,
+    steps_open,
+    undo,
     used_by,
 )
 from zero_easel.web.page import Bench, Db, found, show
@@ -134,6 +137,22 @@ def change_rule(
         # Every field of that part has another name now.
         answer.headers["HX-Refresh"] = "true"
     return answer
+
+
+@router.post("/standards/{standard_id}/step/{way}")
+def step(
+    request: Request, session: Db, bench: Bench, row: StandardById, way: str, shoot_id: int = Form(0),
+    category: str = Form(""), view: str = Form(""), on: str = Form(""),
+) -> HTMLResponse:  # fmt: skip
+    """Undo or redo; the page is drawn anew, for parts may have come or gone."""
+    take = found({"undo": undo, "redo": redo}.get(way), "command")
+    phrases, word = take(session, row), "Taken back" if way == "undo" else "Done again"
+    said = f"{word}: {'; '.join(phrases[:4])}" if phrases else "Nothing left to take"
+    if any(phrase.startswith("views") for phrase in phrases):
+        all_stale(session)
+    scope = Scope(category, view)
+    context = rules_context(session, bench, row, session.get(Shoot, shoot_id), scope, on)
+    return show(request, "_rules.html", said=said, **context)
 
 
 @router.post("/standards/{standard_id}/parts/{part}")
@@ -316,6 +335,7 @@ def rules_context(
         "deliverable_sets": delivering.SETS, "check_sets": checking.SETS, "formats": delivering.FORMATS,
         "places": PLACES, "fonts": FONTS, "assets": Assets(bench.vault.assets).names(),
         "shoots": session.scalars(select(Shoot).order_by(Shoot.id.desc())).all(), "uses": used_by(session, row),
+        "steps": steps_open(session, row),
     }  # fmt: skip
 
 

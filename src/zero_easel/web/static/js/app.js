@@ -49,6 +49,8 @@ const keys = {
     return Boolean(box) && (box.click(), true);
   },
   x: () => press("[data-key=x]") || act("leave-out-doubtful"),
+  u: () => press("[data-key=u]:not(:disabled)"),
+  U: () => press("[data-key=U]:not(:disabled)"),
   b: () => !document.querySelector("#bench") && flip(),
 };
 

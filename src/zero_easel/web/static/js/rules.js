@@ -3,19 +3,24 @@
 
 import { hearSentences, tellSentences } from "./sentences.js";
 
-const root = document.querySelector("#rules");
+const root = () => document.querySelector("#rules");
 const sent = new Map();
 
-hearSentences(root, root, (field, value, more = {}) => {
-  if (!more.drop && sent.get(field) === value) return;
-  sent.set(field, value);
-  const { standard, shoot, category, view, on } = root.dataset;
-  const values = { field, value, shoot_id: shoot, category, view, on, ...more };
-  window.htmx.ajax("POST", `/standards/${standard}/rule`, { source: root, swap: "none", values });
-});
+// What listens sits on the sentences, which are drawn anew by undo and redo.
+const listen = () => {
+  sent.clear();
+  hearSentences(root(), root(), (field, value, more = {}) => {
+    if (!more.drop && sent.get(field) === value) return;
+    sent.set(field, value);
+    const { standard, shoot, category, view, on } = root().dataset;
+    const values = { field, value, shoot_id: shoot, category, view, on, ...more };
+    window.htmx.ajax("POST", `/standards/${standard}/rule`, { source: root(), swap: "none", values });
+  });
+};
+listen();
 
 document.addEventListener("ruled", ({ detail }) => {
-  tellSentences(root, detail, (input, kept, refused) => {
+  tellSentences(root(), detail, (input, kept, refused) => {
     const { field } = input.dataset;
     // What is being typed now, or was sent and is not answered yet, is newer than what the server says.
     const newer = input === document.activeElement && input.value !== sent.get(field);
@@ -25,18 +30,27 @@ document.addEventListener("ruled", ({ detail }) => {
   sent.delete(detail.field);
 });
 
+// Undo and redo draw the sentences anew: parts may come or go.
+document.addEventListener("click", ({ target }) => {
+  const way = target.dataset?.step;
+  if (!way) return;
+  const { standard, shoot, category, view, on } = root().dataset;
+  const values = { shoot_id: shoot, category, view, on };
+  window.htmx.ajax("POST", `/standards/${standard}/step/${way}`, { target: "#rules", swap: "outerHTML", values }).then(listen);
+});
+
 // Sizes that follow from others stand as text in the sentences.
 document.addEventListener("htmx:beforeSwap", ({ detail }) => {
   const answer = new DOMParser().parseFromString(detail.xhr.responseText, "text/html");
   for (const fresh of answer.querySelectorAll("[data-new-size]")) {
-    const shown = root.querySelector(`[data-size="${CSS.escape(fresh.dataset.newSize)}"]`);
+    const shown = root().querySelector(`[data-size="${CSS.escape(fresh.dataset.newSize)}"]`);
     if (shown) shown.textContent = ` ${fresh.innerHTML}`;
   }
 });
 
 // Which items stand beside the sentences, and on which canvas.
-root.addEventListener("change", ({ target }) => {
-  const which = target.dataset.samples;
+document.addEventListener("change", ({ target }) => {
+  const which = target.dataset?.samples;
   if (!which) return;
   const to = new URLSearchParams(window.location.search);
   to.set(which, target.value);
