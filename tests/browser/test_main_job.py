@@ -80,7 +80,7 @@ def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> No
     ground = page.get_by_label("Ground: a colour like #FFFFFF, or transparent")
     ground.fill("transparent")
     ground.press("Enter")
-    expect(ground).to_have_value("transparent")
+    expect(page.locator("#rules-said")).to_have_attribute("data-kept", "canvas.ground")
 
     page.goto(names)
     expect(page.locator("tr", has_text="DSC_7.JPG")).to_contain_text("BY-6004_front.png")
@@ -113,6 +113,14 @@ def test_rules_typed_quickly_are_all_kept(page: Page) -> None:
     expect(page.get_by_label("Ground: a colour like #FFFFFF, or transparent")).to_have_value("#AABBCC")
     page.reload()
     for label, value in (("Canvas width in pixels", "700"), ("Canvas height in pixels", "500")):
+        expect(page.get_by_label(label)).to_have_value(value)
+    # Even if the page is left at once.
+    for label, value in (("Canvas width in pixels", "720"), ("Canvas height in pixels", "520")):
+        page.get_by_label(label).fill(value)
+        page.keyboard.press("Tab")
+    page.goto("/standards")
+    page.goto("/standards/1")
+    for label, value in (("Canvas width in pixels", "720"), ("Canvas height in pixels", "520")):
         expect(page.get_by_label(label)).to_have_value(value)
 
 

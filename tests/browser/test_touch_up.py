@@ -103,10 +103,11 @@ def check_delivery(page: Page, photo: int) -> None:
     """The photo's finished picture has the island and the hole."""
     page.goto("/standards/1")
     page.get_by_label("Format of shop").select_option("png")
+    expect(page.locator("#rules-said")).to_have_attribute("data-kept", "deliverables.shop.format")
     ground = page.get_by_label("Ground: a colour like #FFFFFF, or transparent")
     ground.fill("transparent")
     ground.press("Enter")
-    expect(ground).to_have_value("transparent")
+    expect(page.locator("#rules-said")).to_have_attribute("data-kept", "canvas.ground")
     original = re.search(r">([^<>]+\.JPG)</span>, ", page.request.get(f"/photos/{photo}").text())
     assert original
     row = re.escape(original[1]) + r'</td><td class="mono">[^<]*</td><td>[^<]*</td><td class="mono">([^<]+)<'

@@ -88,7 +88,7 @@ standards = st.builds(
 )
 
 
-@settings(max_examples=150)
+@settings(max_examples=80)
 @given(standards)
 def test_yaml_gives_the_same_standard_back(standard: Standard) -> None:
     assert read_standard(write_standard(standard)) == standard
@@ -257,6 +257,7 @@ def test_versions_are_told_apart_as_a_person_would() -> None:
     assert differences(after, after) == []
 
 
+@settings(max_examples=40)
 @given(standards, standards)
 def test_two_standards_are_only_said_to_be_the_same_if_they_are(one: Standard, two: Standard) -> None:
     assert (not differences(one, two)) == (one == two)

@@ -2,9 +2,11 @@
 
 import math
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import zip_longest
+from typing import NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -18,7 +20,7 @@ from zero_easel.library.lineup import row_of
 from zero_easel.library.models import Photo, PictureRow, Run, Shoot
 from zero_easel.library.names import plan_shoot
 from zero_easel.library.vault import Vault
-from zero_easel.pipeline import PictureError, Task, picture_of
+from zero_easel.pipeline import PictureError, Source, Task, picture_of
 from zero_easel.runs.service import planned_rows
 from zero_easel.runs.work import kept_source
 
@@ -85,12 +87,12 @@ class Estimator:
         subjects = {one.line.id: one.subject for one in row_now}
         photos = {photo.id: photo for photo in session.scalars(
             select(Photo).where(Photo.shoot_id == shoot.id)).unique()}  # fmt: skip
-        scales = _scales(standard, subjects)
+        seen = _seen(standard, subjects)
         laid = _laid_by_row(standard, subjects) if is_by_row(standard) else {}
         found = []
         for row in rows:
             photo, place = photos[row.photo_id], laid.get(row.deliverable, {}).get(row.photo_id)
-            hint = _hint(photo, scales[row.deliverable].get(row.photo_id, 0.0))
+            hint = _hint(photo, seen[row.deliverable].get(row.photo_id))
             found.append(_Wanted(row, photo, subjects[photo.id], place, hint, made.get(row.key)))
         return found
 
@@ -103,13 +105,8 @@ class Estimator:
                 by_photo.setdefault(one.photo.id, []).append(one)
         order = _spread(sorted(by_photo, key=lambda photo: (sum(o.hint for o in by_photo[photo]), photo)))
 
-        def make(turn: tuple[int, int]) -> None:
-            # Each photo's kept cutout is read once for all of its pictures. They begin with another deliverable each
-            # time, so that none is left out when time is short.
-            at, photo_id = turn
-            source, pictures = kept_source(vault, by_photo[photo_id][0].photo), by_photo[photo_id]
-            first = at * len(pictures) // 2 % len(pictures)
-            for one in pictures[first:] + pictures[:first]:
+        def make(pictures: list[_Wanted], source: Source) -> None:
+            for one in pictures:
                 if time.monotonic() > until:
                     return
                 task = Task(one.row.deliverable, one.row.output, one.row.told, one.laid)
@@ -120,7 +117,20 @@ class Estimator:
                 self._measured[one.row.key] = one.bytes
 
         with ThreadPoolExecutor(2) as pool:
-            list(pool.map(make, enumerate(order)))
+            # Each photo's kept cutout is read once for what is made of it in one go.
+            begun = [
+                pool.submit(make, pictures, kept_source(vault, pictures[0].photo))
+                for pictures in _in_turn([by_photo[photo] for photo in order])
+            ]
+        for one in begun:
+            one.result()
+
+
+def _in_turn(photos: list[list[_Wanted]]) -> Iterator[list[_Wanted]]:
+    """The pictures of photos in such an order that all deliverables are soon weighed, each on another photo: half of
+    one photo's and the other half of the next one's, then the rest of both."""
+    for first, second in zip_longest(photos[::2], photos[1::2], fillvalue=[]):
+        yield from filter(None, (first[::2], second[1::2], first[1::2], second[::2]))
 
 
 def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
@@ -147,13 +157,34 @@ def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
     return Estimate(name, len(wanted), len(known), total, max(sure, total - spread), total + spread, before)
 
 
-def _scales(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict[int, float]]:
-    """About how large a photo is drawn on each deliverable, px to a px of it: as on the standard's canvas, smaller or
-    larger by their shorter sides. One row is laid out for all of them."""
-    row = dict(zip(subjects, lay_out(list(subjects.values()), standard), strict=True))
-    own = {photo: laid.scale for photo, laid in row.items() if laid is not None}
-    factors = {d.name: min(size_of(standard, d)) / standard.canvas.shorter for d in standard.deliverables}
-    return {name: {photo: scale * factor for photo, scale in own.items()} for name, factor in factors.items()}
+class _Seen(NamedTuple):
+    """How large a photo's item is drawn: scale: px to a px of the photo. longest: px of its longer side."""
+
+    scale: float
+    longest: float
+
+
+def _seen(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict[int, _Seen]]:
+    """How large each item is drawn on each deliverable. Canvases of one shape differ by a factor only, so that few rows
+    are laid out."""
+    row = list(subjects.values())
+    by_shape: dict[float, tuple[int, dict[int, _Seen]]] = {}
+    found = {}
+    for wanted in standard.deliverables:
+        width, height = size_of(standard, wanted)
+        shape = round(width / height, 2)
+        if shape not in by_shape:
+            laid = zip(subjects, lay_out(row, rules_on(standard, wanted)), strict=True)
+            by_shape[shape] = width, {photo: _seen_of(lay) for photo, lay in laid if lay is not None}
+        first, sizes = by_shape[shape]
+        factor = width / first
+        found[wanted.name] = {photo: _Seen(s.scale * factor, s.longest * factor) for photo, s in sizes.items()}
+    return found
+
+
+def _seen_of(laid: Laid) -> _Seen:
+    box = laid.box
+    return _Seen(laid.scale, max(box.width, box.height) if box else float(max(laid.canvas)))
 
 
 def _laid_by_row(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict[int, Laid | None]]:
@@ -164,12 +195,13 @@ def _laid_by_row(standard: Standard, subjects: Mapping[int, Subject]) -> dict[st
     }
 
 
-def _hint(photo: Photo, scale: float) -> float:
-    """From how much there is to see in a photo's cutout; what is enlarged gains no detail by it."""
-    if photo.cutout is None or not scale:
+def _hint(photo: Photo, seen: _Seen | None) -> float:
+    """From how much there is to see in a photo's cutout, and how large it is drawn; what is enlarged gains no detail by
+    it."""
+    if photo.cutout is None or seen is None:
         return 0.0
     weight = photo.cutout.weight or photo.original.bytes
-    return float(weight**_SEEN * min(1.0, 1 / scale) ** _SOFTER)
+    return float(weight**_SEEN * seen.longest * min(1.0, 1 / seen.scale) ** _SOFTER)
 
 
 def _made_before(session: Session, keys: Sequence[str]) -> dict[str, int]:

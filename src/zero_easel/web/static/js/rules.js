@@ -5,6 +5,7 @@ import { hearSentences, tellSentences } from "./sentences.js";
 
 const root = () => document.querySelector("#rules");
 const sent = new Map();
+const waiting = new Map();
 
 // What listens sits on the sentences, which are drawn anew by undo and redo.
 const listen = () => {
@@ -14,10 +15,20 @@ const listen = () => {
     sent.set(field, value);
     const { standard, shoot, category, view, on } = root().dataset;
     const values = { field, value, shoot_id: shoot, category, view, on, ...more };
+    waiting.set(field, values);
     window.htmx.ajax("POST", `/standards/${standard}/rule`, { source: root(), swap: "none", values });
   });
 };
 listen();
+
+// What waits for its answer is said again to the server when the page is left: it may not have been sent yet.
+window.addEventListener("pagehide", () => {
+  for (const values of waiting.values()) {
+    const body = new FormData();
+    for (const [key, value] of Object.entries(values)) body.append(key, value);
+    navigator.sendBeacon(`/standards/${root().dataset.standard}/rule`, body);
+  }
+});
 
 document.addEventListener("ruled", ({ detail }) => {
   tellSentences(root(), detail, (input, kept, refused) => {
@@ -28,6 +39,7 @@ document.addEventListener("ruled", ({ detail }) => {
     if (!newer && !pending && !refused) input.value = kept;
   });
   sent.delete(detail.field);
+  waiting.delete(detail.field);
 });
 
 // Undo and redo draw the sentences anew: parts may come or go.
