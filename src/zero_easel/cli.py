@@ -23,7 +23,6 @@ from zero_easel.core.tables import BYTE_LIMIT as TABLE_LIMIT
 from zero_easel.core.tables import Problem, TableError, too_large
 from zero_easel.files import write_atomically
 from zero_easel.pipeline import clear, empty_frame
-from zero_easel.runs import rename as renaming
 from zero_easel.runs.folder import LEFT_OUT, FolderError, execute, list_photos, match_photos, prepare
 from zero_easel.runs.manifest import HELD, NAME, Row
 from zero_easel.runs.processes import map_processes, reason_of
@@ -167,6 +166,8 @@ def rename(
     jobs: Jobs = _CORES,
 ) -> None:
     """Copy photos byte by byte under new names, or undo that."""
+    from zero_easel.runs import rename as renaming
+
     if undo is not None:
         try:
             print(f"{renaming.undo(undo)} files have their old names again.")
@@ -321,7 +322,7 @@ def _changed(**values: str) -> Standard:
 
 def _renamed(
     photos: Path, out: Path, rules: Standard, catalog: Path | None, shotlist: Path | None, recursive: bool, jobs: int
-) -> tuple[list[renaming.Source], list[str]]:
+) -> tuple[list[Any], list[str]]:
     """Photos of a folder with their new names, in shooting order, and what to make sure of. Code cards stay out."""
     if not photos.is_dir():
         raise UsageError(f"{photos} is not a folder.")
@@ -335,8 +336,10 @@ def _renamed(
                              {product.code: product for product in products})  # fmt: skip
     except PatternError as error:
         raise UsageError(f"{error}.") from error
+    from zero_easel.runs.rename import Source
+
     doubts = [f"{one.path.name}: {one.match.doubt}" for one in matched if one.match.doubt]
-    sources = [renaming.Source(one.path.relative_to(photos).as_posix(), one.path, plan)
+    sources = [Source(one.path.relative_to(photos).as_posix(), one.path, plan)
                for one, plan in zip(part, planned, strict=True)]  # fmt: skip
     return sources, doubts
 

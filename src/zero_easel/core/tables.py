@@ -8,9 +8,6 @@ from collections.abc import Iterable
 from datetime import date, datetime
 from typing import NamedTuple
 
-import openpyxl
-from openpyxl.utils.exceptions import InvalidFileException
-
 SUFFIXES = (".csv", ".tsv", ".txt", ".xlsx")
 BYTE_LIMIT = 50_000_000
 """Bytes in the largest table that is read; 50,000 products take about 5 MB."""
@@ -70,6 +67,10 @@ def too_large(name: str, size: int) -> str:
 
 
 def _read_xlsx(data: bytes, name: str) -> Table:
+    # Slow to load, and most tables are not of this kind: no process should wait for it at its start.
+    import openpyxl
+    from openpyxl.utils.exceptions import InvalidFileException
+
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             if sum(part.file_size for part in archive.infolist()) > _UNPACKED_LIMIT:
