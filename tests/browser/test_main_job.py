@@ -96,6 +96,7 @@ def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> No
     expect(page.locator("#two-sides figcaption")).to_have_text(
         [re.compile("shop 640 × 480 px.*PNG"), re.compile("original 1600 × 1200 px.*JPEG")]
     )
+    expect(page.locator("#zoom-said")).to_contain_text("%")  # its scripts are there: Escape is heard
     page.keyboard.press("Escape")
     with page.expect_download() as caught:
         page.get_by_role("link", name="Download the archive").click()
