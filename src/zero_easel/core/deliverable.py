@@ -35,7 +35,6 @@ FORMATS = {
 }
 SRGB, KEPT = "sRGB", "kept"
 _NAME = re.compile(r"\w[\w +-]{0,39}")
-BITS = {"8": 8, "16": 16}
 
 
 class Deliverable(Part):

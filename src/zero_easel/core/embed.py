@@ -140,7 +140,6 @@ def _cut(text: str, longest: int) -> bytes:
 
 _SPACES = {
     "dc": "http://purl.org/dc/elements/1.1/",
-    "photoshop": "http://ns.adobe.com/photoshop/1.0/",
     "xmp": "http://ns.adobe.com/xap/1.0/",
     "xmpRights": "http://ns.adobe.com/xap/1.0/rights/",
     "Iptc4xmpCore": "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/",

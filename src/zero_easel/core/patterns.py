@@ -21,7 +21,6 @@ FIELDS = (
 )
 _CHANGES: dict[str, Callable[[str], str]] = {}
 _DIRECTIVES = set("aAbBdeHIjmMpSUVWyYGu%")
-_SPECIMEN = datetime(2026, 11, 12, 9, 30)
 
 
 class PatternError(ValueError):

@@ -64,7 +64,6 @@ def _mark(overlay: Overlay, values: Mapping[str, Value], assets: Assets, canvas:
 
 def _text(overlay: Overlay, text: str, line: float, assets: Assets) -> Mark:
     """A text on its plate, with light times alpha."""
-    # Capitals fill some 72 % of a line of most fonts.
     font = assets.font(overlay.font, max(2.0, line))
     left, top, right, bottom = font.getbbox(text)
     pad = _PADDING[overlay.plate] * line

@@ -13,7 +13,6 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zero_easel.core.deliverable import KEPT
 from zero_easel.core.placement import is_by_row
 from zero_easel.core.sizes import rules_on
 from zero_easel.core.standard import Standard
@@ -52,7 +51,7 @@ class Keys:
         overlays = [overlay.model_dump() for overlay in rules.overlays if overlay.name in wanted.overlays]
         checks = [check.model_dump() for check in rules.checks if check.is_for(wanted.name)]
         parts = [rules.canvas, rules.item, *rules.exceptions, rules.information]
-        return _digest([kept, overlays, checks, [part.model_dump() for part in parts], wanted.profile == KEPT])
+        return _digest([kept, overlays, checks, [part.model_dump() for part in parts]])
 
 
 def reuse(session: Session, vault: Vault, run: Run, rows: Sequence[PictureRow]) -> None:
