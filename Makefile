@@ -37,6 +37,7 @@ test-tools:
 test: $(VENV)/.tests test-tools
 	$(MAKE) frontend/node_modules/.package-lock.json
 	$(BIN)/ruff check .
+	$(BIN)/lint-imports --no-logo
 	$(BIN)/mypy
 	$(BIN)/pytest
 

@@ -18,9 +18,9 @@ from references import KEPT
 from scoring import NAMES, PHOTOS, ROOT, TRUTH, score, stems
 from variations import variations
 
-from zero_easel.core.cutout import cutout
-from zero_easel.core.doubts import DOUBTFUL
-from zero_easel.core.photo import Photo, decode_photo, read_photo
+from zero_easel.core.clearing.cutout import cutout
+from zero_easel.core.items.flag import DOUBTFUL
+from zero_easel.core.photos.decoding import Photo, decode_photo, read_photo
 
 PAGE = ROOT / "docs/accuracy.md"
 GOOD = 0.97

@@ -14,8 +14,8 @@ import cv2
 import numpy as np
 from scoring import PHOTOS, ROOT, TRUTH, score
 
-from zero_easel.core.cutout import cutout
-from zero_easel.core.photo import read_photo
+from zero_easel.core.clearing.cutout import cutout
+from zero_easel.core.photos.decoding import read_photo
 
 SCENES = ROOT / "bench/scenes"
 EMPTY = ROOT / "tests/awkward/empty-backdrop.JPG"

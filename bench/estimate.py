@@ -16,9 +16,10 @@ import numpy as np
 from sqlalchemy import func, select
 from variations import variations
 
-from zero_easel.core.deliverable import SETS, Deliverable
-from zero_easel.core.standard import Standard, added
-from zero_easel.library.models import Photo, PictureRow, Run, Shoot
+from zero_easel.core.standard.deliverable import SETS, Deliverable
+from zero_easel.core.standard.editing import added
+from zero_easel.core.standard.model import Standard
+from zero_easel.library.models import PhotoRow, PictureRow, Run, Shoot
 from zero_easel.library.shoots import bring_in, create_shoot
 from zero_easel.library.standards import add_standard
 from zero_easel.runs.estimate import Estimator
@@ -69,7 +70,7 @@ def prepare(bench: Workbench, count: int, megapixels: float) -> None:
     bench.dispatcher.wake()
     while True:
         with bench.database.session() as session:
-            open_ = session.scalar(select(func.count()).select_from(Photo).where(Photo.clearing == "waiting"))
+            open_ = session.scalar(select(func.count()).select_from(PhotoRow).where(PhotoRow.clearing == "waiting"))
         if not open_:
             return
         time.sleep(1)

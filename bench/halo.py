@@ -14,10 +14,10 @@ import cv2
 import numpy as np
 from scoring import PHOTOS, TRUTH, stems
 
-from zero_easel.core.colour import to_linear, to_srgb8
-from zero_easel.core.cutout import cutout
-from zero_easel.core.fill import fill_from
-from zero_easel.core.photo import decode_photo, read_photo
+from zero_easel.core.clearing.cutout import cutout
+from zero_easel.core.light.colour import to_linear, to_srgb8
+from zero_easel.core.light.fill import fill_from
+from zero_easel.core.photos.decoding import decode_photo, read_photo
 
 PAPERS = {
     "white": (236, 235, 232),

@@ -17,7 +17,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import insert, update
 
 from zero_easel.library.matches import rematch
-from zero_easel.library.models import Original, Photo, Shoot
+from zero_easel.library.models import Original, PhotoRow, Shoot
 from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
 from zero_easel.settings import Settings
@@ -49,7 +49,7 @@ def fill(bench: Workbench, photos: int, products: int) -> None:
         session.execute(insert(Original), originals)
         rows = [{"shoot_id": shoot.id, "digest": f"{n:064x}", "name": f"by{100_000 + n // 2}_{VIEWS[n % 2]}.jpg",
                  "clearing": "done"} for n in range(photos)]  # fmt: skip
-        session.execute(insert(Photo), rows)
+        session.execute(insert(PhotoRow), rows)
 
 
 def timed(work: Callable[[], object], prepare: Callable[[], object] = lambda: None) -> float:
@@ -84,7 +84,7 @@ def main() -> None:
 
         def forget() -> None:
             with bench.database.session() as session:
-                session.execute(update(Photo).values(code="", view="", why=""))
+                session.execute(update(PhotoRow).values(code="", view="", why=""))
 
         figures = {"matching all by name": timed(match, forget)}
         app = create_app(bench)

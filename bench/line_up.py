@@ -23,11 +23,12 @@ import numpy as np
 from playwright.sync_api import Page, sync_playwright
 from sqlalchemy import insert
 
-from zero_easel.core.encode import encode_webp
-from zero_easel.core.measure import Bounds, Measures, measures_of
-from zero_easel.core.standard import Scope
+from zero_easel.core.finishing.encode import encode_webp
+from zero_easel.core.items.measure import Measures, measures_of
+from zero_easel.core.light.geometry import Box, Size
+from zero_easel.core.standard.model import Scope
 from zero_easel.library.lineup import lay_row, row_of
-from zero_easel.library.models import CutoutRow, Original, Photo, Shoot
+from zero_easel.library.models import CutoutRow, Original, PhotoRow, Shoot
 from zero_easel.library.placing import change_rule
 from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
@@ -104,13 +105,13 @@ def fill(bench: Workbench, count: int) -> None:
         import_catalog(session, (DEMO / "products.csv").read_bytes(), "products.csv")
         create_shoot(session, "Everything")
         session.flush()
-        for table, rows in ((Original, originals), (CutoutRow, cutouts), (Photo, photos)):
+        for table, rows in ((Original, originals), (CutoutRow, cutouts), (PhotoRow, photos)):
             session.execute(insert(table), rows)
 
 
 def _measured(path: Path) -> tuple[Measures, np.ndarray]:
     alpha = np.asarray(cv2.imread(str(path), cv2.IMREAD_GRAYSCALE))
-    measures = measures_of(alpha, 0, 0, (alpha.shape[1], alpha.shape[0]))
+    measures = measures_of(alpha, 0, 0, Size.of(alpha))
     assert measures is not None
     return measures, alpha
 
@@ -119,11 +120,11 @@ def _larger(measures: Measures, factor: float) -> Measures:
     """The same item, as if it were a little larger."""
     hull = measures.hull * factor
     return measures._replace(
-        hull=hull, area=measures.area * factor**2, bounds=Bounds(*(side * factor for side in measures.bounds))
+        hull=hull, area=measures.area * factor**2, bounds=Box(*(side * factor for side in measures.bounds))
     )
 
 
-def _files(bench: Workbench, key: str, alpha: np.ndarray, box: Bounds) -> None:
+def _files(bench: Workbench, key: str, alpha: np.ndarray, box: Box) -> None:
     """The previews that pages show; the cutout itself is only there."""
     path = bench.vault.cutout(key)
     path.parent.mkdir(parents=True, exist_ok=True)

@@ -21,7 +21,7 @@ from scipy import sparse
 from scipy.sparse.linalg import cg
 from scoring import PHOTOS, TRUTH, score, stems
 
-from zero_easel.core.photo import read_photo
+from zero_easel.core.photos.decoding import read_photo
 
 KEPT = Path(__file__).with_name("references.json")
 

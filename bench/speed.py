@@ -27,12 +27,13 @@ import pyvips
 from PIL import Image
 from references import grabcut
 
-from zero_easel.core.assets import Assets
-from zero_easel.core.embed import camera_of
-from zero_easel.core.laid import Subject
-from zero_easel.core.photo import decode_photo
-from zero_easel.core.rules import Canvas
-from zero_easel.core.standard import Deliverable, Standard
+from zero_easel.core.finishing.embed import camera_of
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.photos.decoding import decode_photo
+from zero_easel.core.placing.placement import Subject
+from zero_easel.core.standard.assets import Assets
+from zero_easel.core.standard.model import Deliverable, Standard
+from zero_easel.core.standard.rules import Canvas
 from zero_easel.pipeline import Source, Task, clear, picture_of
 
 PHOTOS = Path(__file__).parent.parent / "src/zero_easel/demo/photos"
@@ -93,7 +94,7 @@ def enlarged(stem: str, megapixels: float) -> bytes:
 
 def ours(data: bytes) -> bytes:
     """The whole job."""
-    photo, subject = decode_photo(data, "photo.jpg"), Subject(None, (0, 0))
+    photo, subject = decode_photo(data, "photo.jpg"), Subject(None, Size(0, 0))
     source = Source(photo.name, lambda: photo, lambda: clear(photo), lambda: camera_of(data))
     return picture_of(source, subject, RULES, Task("shop", "photo.jpg"), Assets()).data
 

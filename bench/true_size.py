@@ -9,14 +9,14 @@ whole row (the middle between the largest and the smallest of the front views): 
 import json
 from pathlib import Path
 
-from zero_easel.core.affine import Map
-from zero_easel.core.catalog import read_catalog
-from zero_easel.core.laid import Laid, Subject
-from zero_easel.core.photo import read_photo
-from zero_easel.core.placement import lay_out
-from zero_easel.core.pose import Size, pose_of
-from zero_easel.core.rules import Item
-from zero_easel.core.standard import Standard
+from zero_easel.core.catalog.products import read_catalog
+from zero_easel.core.light.geometry import Map
+from zero_easel.core.photos.decoding import read_photo
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.placement import Placement, Subject
+from zero_easel.core.placing.pose import Dimensions, pose_of
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.rules import Item
 from zero_easel.pipeline import clear
 
 HERE = Path(__file__).parent.parent
@@ -31,9 +31,9 @@ def main() -> None:
         facts = json.loads(path.read_text())
         item = clear(read_photo(DEMO / f"photos/{path.stem}.JPG"))
         product = products[facts["code"]]
-        size = Size(product.width_mm, product.height_mm, product.depth_mm)
+        size = Dimensions(product.width_mm, product.height_mm, product.depth_mm)
         known.append((path.stem, facts))
-        row.append(Subject(item.measures, (item.width, item.height), product.category, facts["view"], size))
+        row.append(Subject(item.measures, item.frame, product.category, facts["view"], size))
     laid = lay_out(row, Standard(item=Item(scale="true-size", across="axis")))
     scales = [lay.scale * facts["px_per_mm"] if lay else 0.0 for lay, (_, facts) in zip(laid, known, strict=True)]
     fronts = [scale for scale, (_, facts) in zip(scales, known, strict=True) if facts["view"] == "front"]
@@ -46,7 +46,7 @@ def main() -> None:
     print(f"\nFront views: at most {worst:.2%} off.")
 
 
-def _rest(facts: dict, subject: Subject, lay: Laid | None, off: float) -> str:
+def _rest(facts: dict, subject: Subject, lay: Placement | None, off: float) -> str:
     if lay is None or subject.measures is None:
         return "| | | no item"
     pose = pose_of(Map.turned(lay.turn).apply(subject.measures.hull), subject.size, subject.view)

@@ -5,8 +5,8 @@ from collections.abc import Callable, Iterator
 import cv2
 import numpy as np
 
-from zero_easel.core.colour import to_linear, to_srgb8
-from zero_easel.core.fill import fill_from
+from zero_easel.core.light.colour import to_linear, to_srgb8
+from zero_easel.core.light.fill import fill_from
 
 Pair = tuple[np.ndarray, np.ndarray]
 

@@ -8,12 +8,14 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from zero_easel.core.colour import Float
-from zero_easel.core.doubts import Flag
-from zero_easel.core.grounds import light_of, read_ground
-from zero_easel.core.item import CutItem
-from zero_easel.core.measure import measures_of
-from zero_easel.core.photo import Photo, PhotoFacts
+from zero_easel.core.finishing.grounds import light_of
+from zero_easel.core.items.flag import Flag
+from zero_easel.core.items.item import CutItem
+from zero_easel.core.items.measure import measures_of
+from zero_easel.core.light.colour import Float
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.photos.decoding import Photo, PhotoFacts
+from zero_easel.core.standard.grounds import read_ground
 
 HERE = Path(__file__).parent
 AWKWARD = HERE / "awkward"
@@ -37,7 +39,7 @@ def item_of(alpha: NDArray[np.float32], colour: tuple[int, int, int] = (200, 40,
     pixels = np.zeros((height, width, 4), np.uint8)
     pixels[..., :3] = colour
     pixels[..., 3] = np.round(alpha * 255)
-    measures = measures_of(pixels[..., 3], 0, 0, (width, height))
+    measures = measures_of(pixels[..., 3], 0, 0, Size(width, height))
     flags = [Flag("made", "made up")]
     return CutItem(pixels, 0, 0, width, height, measures, 0.9, flags, np.zeros((8, 8), np.uint8))
 
@@ -45,7 +47,7 @@ def item_of(alpha: NDArray[np.float32], colour: tuple[int, int, int] = (200, 40,
 def lit(ground: str) -> Float | None:
     """Linear light of a plain ground, None for a transparent one."""
     found = read_ground(ground)
-    return None if found.kind == "transparent" else light_of(found, (1, 1), lambda: np.ones((1, 1, 3), np.float32))
+    return None if found.kind == "transparent" else light_of(found, Size(1, 1), lambda: np.ones((1, 1, 3), np.float32))
 
 
 def zero_easel_command(*arguments: str | Path) -> list[str]:

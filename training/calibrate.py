@@ -19,11 +19,12 @@ from scipy.optimize import minimize
 from scoring import PHOTOS, TRUTH, stems
 from variations import variations
 
-from zero_easel.core.doubts import Signals, signals_of
-from zero_easel.core.matte import edge_of
-from zero_easel.core.photo import read_photo
-from zero_easel.core.region import decide
-from zero_easel.core.sight import look_at
+from zero_easel.core.clearing.doubts import Signals, signals_of
+from zero_easel.core.clearing.matte import edge_of
+from zero_easel.core.clearing.region import decide
+from zero_easel.core.clearing.sight import look_at
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.photos.decoding import read_photo
 
 Row = tuple[str, np.ndarray, float]
 
@@ -63,13 +64,13 @@ def of_photo(stem: str) -> list[Row]:
 def measured(name: str, photo: np.ndarray, truth: np.ndarray) -> list[Row]:
     """Signals and IoU; nothing where no item is found, which is always announced."""
     sight = look_at(photo, [])
-    region = decide(sight, photo.shape[:2], [])
+    region = decide(sight, Size.of(photo), [])
     if not region.item.any():
         return []
     edge = edge_of(sight, region)
     box = edge.bounds
     alpha = np.zeros(truth.shape, np.uint8)
-    alpha[box.top : box.bottom, box.left : box.right] = edge.solve(photo, box)[..., 3]
+    alpha[box.part] = edge.solve(photo, box)[..., 3]
     found, wanted = alpha > 127, truth > 127
     overlap = (found & wanted).sum() / max(1, (found | wanted).sum())
     return [(name, np.array(astuple(signals_of(sight, region, edge))), float(overlap))]

@@ -12,11 +12,11 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
-from zero_easel.core.backdrop import FLOOR, Backdrop, estimate_backdrop, match_empty
-from zero_easel.core.barrier import barrier_of
-from zero_easel.core.colour import to_linear, to_srgb8
-from zero_easel.core.features import SIDE
-from zero_easel.core.fill import fill_from
+from zero_easel.core.clearing.backdrop import FLOOR, Backdrop, estimate_backdrop, match_empty
+from zero_easel.core.clearing.barrier import barrier_of
+from zero_easel.core.clearing.features import SIDE
+from zero_easel.core.light.colour import to_linear, to_srgb8
+from zero_easel.core.light.fill import fill_from
 
 
 class Case(NamedTuple):

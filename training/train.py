@@ -20,8 +20,9 @@ from quantise import quantise
 from torch import nn
 from torch.nn import functional
 
-from zero_easel.core.features import CHANNELS, SIDE, Window, features_of
-from zero_easel.core.sight import part_of
+from zero_easel.core.clearing.features import CHANNELS, SIDE, features_of
+from zero_easel.core.light.geometry import Size, Window
+from zero_easel.core.light.windows import part_of
 
 CROP = 320
 BATCH = 6
@@ -64,8 +65,8 @@ class RegionNet(nn.Module):
         return functional.pixel_shuffle(self.head(x), 2)
 
 
-def seen(case: Case, size: tuple[int, int], part: Window, window: Window, gain: np.ndarray | None = None) -> np.ndarray:
-    """Features of a part of a case at a size (width, height); window: where in its frame that part is said to lie."""
+def seen(case: Case, size: Size, part: Window, window: Window, gain: np.ndarray | None = None) -> np.ndarray:
+    """Features of a part of a case at a size; window: where in its frame that part is said to lie."""
     linear, field = (part_of(p.astype(np.float32), part, size) for p in (case.photo, case.field))
     if gain is not None:
         linear, field = linear * gain, field * gain
@@ -91,7 +92,7 @@ def sample(rng: np.random.Generator, case: Case) -> tuple[np.ndarray, np.ndarray
         k = rng.integers(len(rows))
         left = fx + int(np.clip(columns[k] - rng.integers(cw), 0, fw - cw))
         top = fy + int(np.clip(rows[k] - rng.integers(ch), 0, fh - ch))
-    size = (min(CROP, round(cw * scale)), min(CROP, round(ch * scale)))
+    size = Size(min(CROP, round(cw * scale)), min(CROP, round(ch * scale)))
     window = Window((left - fx) / fw, (top - fy) / fh, (left - fx + cw) / fw, (top - fy + ch) / fh)
     part = Window(left / w, top / h, (left + cw) / w, (top + ch) / h)
     x = seen(case, size, part, window, np.exp(rng.normal(0, 0.1, 3)).astype(np.float32))
@@ -124,10 +125,10 @@ def loss_of(logits: torch.Tensor, truth: torch.Tensor, weight: torch.Tensor) -> 
     return functional.binary_cross_entropy_with_logits(logits, truth, weight=weight) + 0.5 * dice.mean()
 
 
-def whole(case: Case) -> tuple[np.ndarray, tuple[int, int]]:
-    """(1, CHANNELS, h, w) features of a whole frame, padded as the network needs, and its own size (width, height)."""
+def whole(case: Case) -> tuple[np.ndarray, Size]:
+    """(1, CHANNELS, h, w) features of a whole frame, padded as the network needs, and its own size."""
     h, w = case.coverage.shape
-    size = (round(w * SIDE / max(h, w)), round(h * SIDE / max(h, w)))
+    size = Size(round(w * SIDE / max(h, w)), round(h * SIDE / max(h, w)))
     x = seen(case, size, Window(), Window())
     return np.pad(x, ((0, 0), (0, -size[1] % 64), (0, -size[0] % 64)), mode="edge")[None], size
 

@@ -3,29 +3,31 @@
 import json
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
-from zero_easel.core.catalog import Product, Shot, read_catalog, read_shotlist
-from zero_easel.core.encode import CUTOUT_MARK, encode_cutout
-from zero_easel.core.naming import collisions
-from zero_easel.core.patterns import PatternError
-from zero_easel.core.photo import PhotoError, read_photo
-from zero_easel.core.plan import Namer, Subject
-from zero_easel.core.standard import Standard, StandardError, changed
-from zero_easel.core.standard_file import read_standard, write_standard
-from zero_easel.core.standard_file import schema as schema_of
-from zero_easel.core.tables import BYTE_LIMIT as TABLE_LIMIT
-from zero_easel.core.tables import Problem, TableError, too_large
+from zero_easel.core.catalog.plan import NamedPhoto, Namer
+from zero_easel.core.catalog.products import Catalog, Product, Shot, ShotList, read_catalog, read_shotlist
+from zero_easel.core.catalog.tables import BYTE_LIMIT as TABLE_LIMIT
+from zero_easel.core.catalog.tables import Problem, TableError, too_large
+from zero_easel.core.finishing.encode import CUTOUT_MARK, encode_cutout
+from zero_easel.core.photos.decoding import PhotoError, read_photo
+from zero_easel.core.standard.editing import changed
+from zero_easel.core.standard.model import Standard, StandardError
+from zero_easel.core.standard.naming import collisions
+from zero_easel.core.standard.patterns import PatternError
+from zero_easel.core.standard.yaml_file import read_standard, write_standard
+from zero_easel.core.standard.yaml_file import schema as schema_of
+from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
+from zero_easel.folder.batch import LEFT_OUT, FolderError, execute, list_photos, match_photos, prepare
 from zero_easel.pipeline import clear, empty_frame
-from zero_easel.runs.folder import LEFT_OUT, FolderError, execute, list_photos, match_photos, prepare
-from zero_easel.runs.manifest import HELD, NAME, Row
-from zero_easel.runs.processes import map_processes, reason_of
+from zero_easel.planning.manifest import HELD, NAME, ManifestRow
 from zero_easel.settings import Settings, available_cores
 
 app = typer.Typer(
@@ -42,6 +44,7 @@ Port = Annotated[int, typer.Option(min=0, max=65535, help="Port on 127.0.0.1; th
 Data = Annotated[Path | None, typer.Option(help="Folder for everything the application keeps.")]
 Empty = Annotated[list[Path] | None, typer.Option("--empty", help="Photo of the bare backdrop; may be given again.")]
 _CORES = available_cores()
+Table = TypeVar("Table", Catalog, ShotList)
 
 
 class UsageError(Exception):
@@ -83,7 +86,7 @@ def run(
     with _progress() as bar:
         task = bar.add_task("Pictures", total=len(work.planned))
 
-        def note(row: Row) -> None:
+        def note(row: ManifestRow) -> None:
             bar.advance(task)
             if row.status == "failed":
                 bar.console.print(row.message)
@@ -120,7 +123,7 @@ def bring_in(
     jobs: Jobs = _CORES,
 ) -> None:
     """Bring photos and tables into the application's library; it may be running meanwhile."""
-    from zero_easel.runs.intake import bring_all_in, list_incoming
+    from zero_easel.library.intake import bring_all_in, list_incoming
 
     missing = [path for path in paths if not path.exists()]
     if missing:
@@ -166,7 +169,7 @@ def rename(
     jobs: Jobs = _CORES,
 ) -> None:
     """Copy photos byte by byte under new names, or undo that."""
-    from zero_easel.runs import rename as renaming
+    from zero_easel.folder import renaming
 
     if undo is not None:
         try:
@@ -332,14 +335,14 @@ def _renamed(
     columns = sorted({key for product in products for key in product.extra})
     try:
         namer = Namer(rules, columns, photos.resolve().name)
-        planned = namer.plan([Subject(one.path.name, one.match, one.taken) for one in part],
+        planned = namer.plan([NamedPhoto(one.path.name, one.match, one.taken) for one in part],
                              {product.code: product for product in products})  # fmt: skip
     except PatternError as error:
         raise UsageError(f"{error}.") from error
-    from zero_easel.runs.rename import Source
+    from zero_easel.folder.renaming import Copy
 
     doubts = [f"{one.path.name}: {one.match.doubt}" for one in matched if one.match.doubt]
-    sources = [Source(one.path.relative_to(photos).as_posix(), one.path, plan)
+    sources = [Copy(one.path.relative_to(photos).as_posix(), one.path, plan)
                for one, plan in zip(part, planned, strict=True)]  # fmt: skip
     return sources, doubts
 
@@ -369,16 +372,16 @@ def _standard(path: Path | None) -> Standard:
 def _products(path: Path | None) -> list[Product]:
     if path is None:
         return []
-    return _table(path, lambda data: read_catalog(data, path.name))
+    return _table(path, lambda data: read_catalog(data, path.name)).products
 
 
 def _shots(path: Path | None) -> list[Shot]:
     if path is None:
         return []
-    return _table(path, lambda data: read_shotlist(data, path.name))
+    return _table(path, lambda data: read_shotlist(data, path.name)).shots
 
 
-def _table(path: Path, read: Any) -> Any:
+def _table(path: Path, read: Callable[[bytes], Table]) -> Table:
     try:
         table = read(_bytes(path, TABLE_LIMIT))
     except TableError as error:
@@ -386,7 +389,7 @@ def _table(path: Path, read: Any) -> Any:
     for note in table.notes:
         _err.print(f"{path.name}: {note}")
     _report(path, table.problems)
-    return table[0]
+    return table
 
 
 def _report(path: Path, problems: list[Problem]) -> None:

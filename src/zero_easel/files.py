@@ -1,8 +1,10 @@
-"""Writing files so that there is never half a one."""
+"""Writing files so that there is never half a one, and holding a folder for one process alone."""
 
 import os
 import tempfile
 from pathlib import Path
+
+from filelock import FileLock
 
 
 def write_atomically(path: Path, data: bytes, mode: int = 0o644) -> None:
@@ -23,3 +25,12 @@ def write_atomically(path: Path, data: bytes, mode: int = 0o644) -> None:
 def is_partial(path: Path) -> bool:
     """Whether a file is what an interrupted write left behind."""
     return path.name.startswith(".part-")
+
+
+def data_lock(folder: Path) -> FileLock:
+    """Hold the data folder for this process alone; the lock ends with it. Raises filelock.Timeout if it is in use, and
+    OSError if the folder cannot be written."""
+    folder.mkdir(parents=True, exist_ok=True)
+    lock = FileLock(folder / "in-use.lock")
+    lock.acquire(blocking=False)
+    return lock

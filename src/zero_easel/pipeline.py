@@ -6,30 +6,31 @@ from dataclasses import dataclass, field
 from functools import cache, lru_cache
 from pathlib import Path, PurePosixPath
 
-from zero_easel.core.affine import Map
-from zero_easel.core.assets import AssetError, Assets
-from zero_easel.core.checking import Checked, Facts, checked
-from zero_easel.core.colour import Encoded, Float
-from zero_easel.core.cutout import cutout
-from zero_easel.core.deliverable import KEPT, SRGB, Deliverable
-from zero_easel.core.embed import Camera, Embedded, exif_of, iptc_of, placard, xmp_of
-from zero_easel.core.encode import EncodedFile, encode
-from zero_easel.core.grounds import TRANSPARENT, light_of, read_ground
-from zero_easel.core.item import CutItem
-from zero_easel.core.laid import Laid, Subject
-from zero_easel.core.layers import Layer, openraster, outline_svg, shadow_layer
-from zero_easel.core.marks import Mark
-from zero_easel.core.measure import Bounds
-from zero_easel.core.overlays import Overlay
-from zero_easel.core.patterns import Value
-from zero_easel.core.photo import Photo, read_photo
-from zero_easel.core.placement import lay_out, rules_of
-from zero_easel.core.profiles import ProfileError, Tagged, converted, in_srgb, srgb_profile
-from zero_easel.core.render import Drawn, draw, flat, item_alone, render_uncut
-from zero_easel.core.sight import MODERATE, reduced
-from zero_easel.core.sizes import rules_on
-from zero_easel.core.stamp import stamped
-from zero_easel.core.standard import Standard
+from zero_easel.core.clearing.cutout import cutout
+from zero_easel.core.clearing.marks import Mark
+from zero_easel.core.clearing.sight import MODERATE
+from zero_easel.core.finishing.checking import Checked, Facts, checked
+from zero_easel.core.finishing.embed import Camera, Embedded, exif_of, iptc_of, metadata_of, xmp_of
+from zero_easel.core.finishing.encode import EncodedFile, encode
+from zero_easel.core.finishing.grounds import light_of
+from zero_easel.core.finishing.layers import Layer, openraster, outline_svg, shadow_layer
+from zero_easel.core.finishing.render import DrawnItem, draw, flat, item_alone, render_uncut
+from zero_easel.core.finishing.stamp import stamped
+from zero_easel.core.items.item import CutItem
+from zero_easel.core.light.colour import Encoded, Float
+from zero_easel.core.light.geometry import Box, Map, Size
+from zero_easel.core.photos.decoding import Photo, read_photo
+from zero_easel.core.photos.profiles import ProfileError, Tagged, converted, in_srgb, srgb_profile
+from zero_easel.core.photos.reducing import reduced
+from zero_easel.core.placing.layout import lay_out, rules_of
+from zero_easel.core.placing.placement import Placement, Subject
+from zero_easel.core.standard.assets import AssetError, Assets
+from zero_easel.core.standard.deliverable import KEPT, SRGB, Deliverable
+from zero_easel.core.standard.grounds import TRANSPARENT, read_ground
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.overlays import Overlay
+from zero_easel.core.standard.patterns import Value
+from zero_easel.core.standard.sizes import rules_on
 
 
 @dataclass(frozen=True)
@@ -79,7 +80,7 @@ class Task:
     deliverable: str
     output: str
     values: Mapping[str, Value] = field(default_factory=dict)
-    laid: Laid | None = None
+    laid: Placement | None = None
 
 
 def clear(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] = ()) -> CutItem:
@@ -104,9 +105,8 @@ def _measured(source: Source, subject: Subject, rules: Standard) -> Subject:
     """With its measures and frame, for which the photo or its cutout is asked."""
     if needs_cutout(subject, rules):
         item = source.item()
-        return subject._replace(measures=item.measures, frame=(item.width, item.height))
-    height, width = source.original().pixels.shape[:2]
-    return subject._replace(frame=(width, height))
+        return subject._replace(measures=item.measures, frame=item.frame)
+    return subject._replace(frame=Size.of(source.original().pixels))
 
 
 def needs_cutout(subject: Subject, standard: Standard) -> bool:
@@ -125,7 +125,7 @@ class _Finish:
         self._wanted, self._task, self._assets = wanted, task, assets
         self._notes: list[str] = []
 
-    def picture(self, laid: Laid | None) -> Picture:
+    def picture(self, laid: Placement | None) -> Picture:
         """Draw, convert, encode and check. Raises PictureError, AssetError or ProfileError."""
         wanted = self._wanted
         if laid is not None and laid.rules.backdrop == "kept":
@@ -143,14 +143,14 @@ class _Finish:
             return self._apart(drawn, laid)
         return self._encoded(flat(drawn, self._ground(laid), int(wanted.depth)), laid, drawn.way, drawn.bounds)
 
-    def _ground(self, laid: Laid) -> Float | None:
+    def _ground(self, laid: Placement) -> Float | None:
         """Linear light of the ground, None for a transparent one."""
         ground = read_ground(self._rules.canvas.ground)
         if ground.kind == TRANSPARENT:
             return None
         return light_of(ground, laid.canvas, lambda: self._assets.light(ground.picture))
 
-    def _encoded(self, pixels: Encoded, laid: Laid, way: Map, box: Bounds | None) -> Picture:
+    def _encoded(self, pixels: Encoded, laid: Placement, way: Map, box: Box | None) -> Picture:
         pixels, overlays = stamped(pixels, self._overlays(), self._task.values, self._assets)
         tagged = self._tagged(pixels)
         file = encode(tagged.pixels, self._wanted, self._density, self._information(tagged.icc))
@@ -161,9 +161,9 @@ class _Finish:
             )
         return self._checked(file, laid, way, box, tuple(overlays))
 
-    def _apart(self, drawn: Drawn, laid: Laid) -> Picture:
+    def _apart(self, drawn: DrawnItem, laid: Placement) -> Picture:
         """Item, shadow and ground as layers, or the outline alone."""
-        card = placard(self._standard.information, self._task.values)
+        card = metadata_of(self._standard.information, self._task.values)
         if self._wanted.format == "svg":
             return self._checked(
                 EncodedFile(outline_svg(drawn.cover, self._density, card), 0), laid, drawn.way, drawn.bounds, ()
@@ -180,7 +180,7 @@ class _Finish:
         return self._checked(EncodedFile(data, 0), laid, drawn.way, drawn.bounds, ())
 
     def _checked(
-        self, file: EncodedFile, laid: Laid, way: Map, box: Bounds | None, overlays: tuple[str, ...]
+        self, file: EncodedFile, laid: Placement, way: Map, box: Box | None, overlays: tuple[str, ...]
     ) -> Picture:
         cut = tuple(note.text for note in laid.notes if note.kind in ("cut", "frame"))
         name = PurePosixPath(self._task.output).name
@@ -220,7 +220,7 @@ class _Finish:
 
     def _information(self, icc: bytes) -> Embedded:
         information = self._standard.information
-        card = placard(information, self._task.values)
+        card = metadata_of(information, self._task.values)
         camera = Camera() if information.camera == "remove" else self._source.camera()
         exif = exif_of(card, information, camera, self._density, is_srgb=icc == srgb_profile())
         return Embedded(icc, exif, xmp_of(card), iptc_of(card))

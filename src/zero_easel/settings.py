@@ -3,13 +3,13 @@
 import os
 from pathlib import Path
 
+from platformdirs import user_data_path
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
 def _default_data() -> Path:
-    base = os.environ.get("XDG_DATA_HOME", "")
-    return (Path(base) if base else Path.home() / ".local" / "share") / "zero-easel"
+    return user_data_path("zero-easel", appauthor=False)
 
 
 def available_cores() -> int:

@@ -6,10 +6,10 @@ from zero_easel.library.database import Database
 from zero_easel.library.shoots import requeue_outdated
 from zero_easel.library.standards import ensure_standard
 from zero_easel.library.vault import Vault
-from zero_easel.runs.desk import Desk
 from zero_easel.runs.dispatcher import Dispatcher
 from zero_easel.runs.estimate import Estimator
 from zero_easel.settings import Settings
+from zero_easel.touchup.open_photos import OpenPhotos
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,7 @@ class Workbench:
     database: Database
     vault: Vault
     dispatcher: Dispatcher
-    desk: Desk
+    desk: OpenPhotos
     estimator: Estimator
 
     def open(self) -> None:
@@ -42,4 +42,4 @@ def build_workbench(settings: Settings) -> Workbench:
     """A workbench over the settings' data folder; nothing is opened yet."""
     database = Database(settings.data / "zero-easel.sqlite")
     vault = Vault(settings.data)
-    return Workbench(settings, database, vault, Dispatcher(database, vault, settings.jobs), Desk(), Estimator())
+    return Workbench(settings, database, vault, Dispatcher(database, vault, settings.jobs), OpenPhotos(), Estimator())

@@ -12,7 +12,8 @@ from PIL import Image
 from playwright.sync_api import Locator, Page, expect
 from support import PHOTOS, TRUTH
 
-from zero_easel.core.measure import Measures, measures_of
+from zero_easel.core.items.measure import Measures, measures_of
+from zero_easel.core.light.geometry import Size
 
 pytestmark = pytest.mark.browser
 SOURCES = {
@@ -158,7 +159,7 @@ def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> N
 def measured(archive: zipfile.ZipFile, name: str) -> Measures:
     alpha = np.asarray(Image.open(io.BytesIO(archive.read(name))))[..., 3]
     assert alpha.shape == (1200, 1200)
-    found = measures_of(np.ascontiguousarray(alpha), 0, 0, (1200, 1200))
+    found = measures_of(np.ascontiguousarray(alpha), 0, 0, Size(1200, 1200))
     assert found is not None
     return found
 
@@ -176,7 +177,7 @@ def check_files(archive: zipfile.ZipFile) -> None:
     assert abs(spoon.principal) == pytest.approx(90, abs=0.5)
     # The jug is turned by 4 degrees against what it is in its photo, and stands on the line all the same.
     photographed = np.asarray(Image.open(TRUTH / "BRYD0111.alpha.png"))
-    before = measures_of(photographed, 0, 0, photographed.shape[::-1])  # type: ignore[arg-type]
+    before = measures_of(photographed, 0, 0, Size.of(photographed))
     assert before is not None
     assert jug.principal - before.principal == pytest.approx(-4, abs=0.5)
     assert jug.bounds.bottom == pytest.approx(1104, abs=0.5)

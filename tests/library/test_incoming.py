@@ -9,13 +9,13 @@ from PIL import Image
 from sqlalchemy import func, select
 from support import AWKWARD, CATALOG, PHOTOS, zero_easel
 
-from zero_easel.core.reading import Reading
-from zero_easel.core.rules import Canvas
+from zero_easel.core.photos.reading import Reading
+from zero_easel.core.standard.rules import Canvas
 from zero_easel.library.database import Database
 from zero_easel.library.incoming import Report, take
-from zero_easel.library.lines import Line, lines_of
+from zero_easel.library.lines import PhotoLine, lines_of
 from zero_easel.library.listing import Ask, listed, wanted_ids
-from zero_easel.library.models import Original, Photo, ProductRow
+from zero_easel.library.models import Original, PhotoRow, ProductRow
 from zero_easel.library.products import compare_catalog, find_products, free_columns, import_catalog
 from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot, store_reading
 from zero_easel.library.vault import Vault
@@ -40,7 +40,7 @@ def archive(**files: bytes) -> io.BytesIO:
     return kept
 
 
-def lines(place: tuple[Database, Vault]) -> list[Line]:
+def lines(place: tuple[Database, Vault]) -> list[PhotoLine]:
     with place[0].session() as session:
         return lines_of(session, 1)
 
@@ -140,7 +140,7 @@ def test_deleting_a_shoot_keeps_the_originals(place: tuple[Database, Vault]) -> 
 
         delete_shoot(session, place[1], session.get_one(Shoot, 1))
     with place[0].session() as session:
-        assert session.scalar(select(func.count()).select_from(Photo)) == 0
+        assert session.scalar(select(func.count()).select_from(PhotoRow)) == 0
         assert session.get(Original, digest) is not None
     assert place[1].original(digest).is_file()
 

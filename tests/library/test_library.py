@@ -8,8 +8,8 @@ from alembic import command
 from sqlalchemy import text
 from support import CATALOG
 
-from zero_easel.core.marks import Mark
-from zero_easel.core.standard import StandardError
+from zero_easel.core.clearing.marks import Mark
+from zero_easel.core.standard.model import StandardError
 from zero_easel.library.database import Database, alembic_config
 from zero_easel.library.products import find_code, find_products, import_catalog
 from zero_easel.library.standards import ensure_standard, rules_of, set_rule

@@ -11,9 +11,10 @@ from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from zero_easel.library.database import Database
+from zero_easel.library.history import steps_of
 from zero_easel.library.lines import lines_of
 from zero_easel.library.matches import rematch, troubles_of
-from zero_easel.library.models import Original, Photo, Shoot
+from zero_easel.library.models import Original, PhotoRow, Shoot
 from zero_easel.library.products import import_catalog
 from zero_easel.library.repairs import (
     STAGE,
@@ -30,7 +31,6 @@ from zero_easel.library.repairs import (
     undo,
 )
 from zero_easel.library.shoots import create_shoot
-from zero_easel.library.steps import steps_of
 
 _DIGESTS = count()
 State = list[tuple[str, str, bool, bool]]
@@ -53,7 +53,7 @@ def filled(session: Session, *names: str, codes: dict[str, list[str]] | None = N
         digest = f"{next(_DIGESTS):064x}"
         row = {"digest": digest, "bytes": 1, "read": True, "codes": cards.get(name, []), "card_like": name in cards}
         session.execute(insert(Original), [row])
-        session.add(Photo(shoot_id=shoot.id, digest=digest, name=name))
+        session.add(PhotoRow(shoot_id=shoot.id, digest=digest, name=name))
     rematch(session, shoot)
     return shoot
 

@@ -4,11 +4,13 @@ import numpy as np
 import pytest
 from sqlalchemy.orm import Session
 
-from zero_easel.core.laid import Laid
-from zero_easel.core.measure import measures_of
-from zero_easel.core.standard import Scope, StandardError
+from zero_easel.core.items.measure import measures_of
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.placing.placement import Placement
+from zero_easel.core.standard.model import Scope, StandardError
+from zero_easel.library.history import steps_of
 from zero_easel.library.lineup import hand_of, lay_row, row_of
-from zero_easel.library.models import CutoutRow, Original, Photo, Shoot
+from zero_easel.library.models import CutoutRow, Original, PhotoRow, Shoot
 from zero_easel.library.placing import (
     STAGE,
     back_to_rule,
@@ -22,7 +24,6 @@ from zero_easel.library.placing import (
 from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
 from zero_easel.library.standards import rules_of, set_rule
-from zero_easel.library.steps import steps_of
 
 PRODUCTS = (
     b"code,name,category,width,height,depth\nA,Mug,kitchen,50,60,50\nB,Jug,kitchen,80,110,80\nC,Pot,garden,90,80,90\n"
@@ -39,18 +40,18 @@ def shoot(session: Session) -> Shoot:
         w, h = {"A": (200, 250), "B": (320, 460), "C": (360, 350)}[code]
         alpha = np.zeros((900, 900), np.uint8)
         alpha[700 - h : 700, 450 - w // 2 : 450 + w // 2] = 255
-        measures = measures_of(alpha, 0, 0, (900, 900))
+        measures = measures_of(alpha, 0, 0, Size(900, 900))
         assert measures is not None
         session.add(Original(digest=f"{n:064x}", bytes=1, width=900, height=900, read=True))
         session.add(CutoutRow(key=f"k{n}", confidence=1, flags=[], left=0, top=0, width=900, height=900, seconds=1,
                               bounds=list(measures.bounds), measures=measures.packed()))  # fmt: skip
-        session.add(Photo(shoot_id=shoot.id, digest=f"{n:064x}", name=f"{code}-{view}.jpg", code=code, view=view,
+        session.add(PhotoRow(shoot_id=shoot.id, digest=f"{n:064x}", name=f"{code}-{view}.jpg", code=code, view=view,
                           by_hand=True, clearing="done", cutout_key=f"k{n}"))  # fmt: skip
     session.flush()
     return shoot
 
 
-def laid(session: Session, shoot: Shoot) -> dict[str, Laid]:
+def laid(session: Session, shoot: Shoot) -> dict[str, Placement]:
     row = row_of(session, shoot)
     return {one.line.name: lay for one, lay in zip(row, lay_row(row, rules_of(shoot.standard)), strict=True) if lay}
 

@@ -8,9 +8,9 @@ from alembic import command
 from sqlalchemy import Connection, create_engine, select, text
 from sqlalchemy.orm import Session
 
-from zero_easel.core.deliverable import Deliverable
-from zero_easel.core.overlays import Overlay
-from zero_easel.core.standard import Standard, StandardError
+from zero_easel.core.standard.deliverable import Deliverable
+from zero_easel.core.standard.model import Standard, StandardError
+from zero_easel.core.standard.overlays import Overlay
 from zero_easel.library.database import Database, alembic_config
 from zero_easel.library.models import PictureRow, Run
 from zero_easel.library.shoots import create_shoot

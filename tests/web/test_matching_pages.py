@@ -11,7 +11,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import select
 from support import CATALOG, PHOTOS
 
-from zero_easel.library.lines import Line, lines_of
+from zero_easel.library.lines import PhotoLine, lines_of
 from zero_easel.library.models import Original
 from zero_easel.workbench import Workbench
 
@@ -19,7 +19,7 @@ SHOOT = ("BRYD0104.JPG", "BRYD0105.JPG", "BRYD0106.JPG", "BRYD0108.JPG", "BRYD01
 """A card, its two photos, and two more whose card is missing."""
 
 
-def lines(bench: Workbench) -> list[Line]:
+def lines(bench: Workbench) -> list[PhotoLine]:
     with bench.database.session() as session:
         return lines_of(session, 1)
 

@@ -15,7 +15,7 @@ from PIL import Image
 from sqlalchemy import func, select
 from support import AWKWARD, CATALOG, PHOTOS
 
-from zero_easel.library.models import Original, Photo, Shoot
+from zero_easel.library.models import Original, PhotoRow, Shoot
 from zero_easel.web.app import create_app
 from zero_easel.workbench import Workbench
 
@@ -44,9 +44,9 @@ def photo(name: str = "BRYD0105.JPG", called: str = "") -> tuple[str, bytes]:
     return called or name, (PHOTOS / name).read_bytes()
 
 
-def stored(bench: Workbench, photo_id: int) -> Photo:
+def stored(bench: Workbench, photo_id: int) -> PhotoRow:
     with bench.database.session() as session:
-        return session.get_one(Photo, photo_id)
+        return session.get_one(PhotoRow, photo_id)
 
 
 def test_every_page_opens_when_empty_and_carries_the_policy(client: TestClient) -> None:

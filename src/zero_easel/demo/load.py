@@ -6,11 +6,12 @@ from importlib import resources
 from rich.console import Console
 from sqlalchemy import select
 
-from zero_easel.core.checks import Check
-from zero_easel.core.deliverable import Deliverable
-from zero_easel.core.information import Information
-from zero_easel.core.overlays import Overlay
-from zero_easel.core.standard import Standard, added
+from zero_easel.core.standard.checks import Check
+from zero_easel.core.standard.deliverable import Deliverable
+from zero_easel.core.standard.editing import added
+from zero_easel.core.standard.information import Information
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.overlays import Overlay
 from zero_easel.library.models import Run, Shoot
 from zero_easel.library.products import import_catalog
 from zero_easel.library.repairs import import_shotlist

@@ -7,11 +7,11 @@ from typing import BinaryIO, NamedTuple
 
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog import kind_of_table
-from zero_easel.core.naming import base_name
-from zero_easel.core.photo import BYTE_LIMIT
-from zero_easel.core.tables import BYTE_LIMIT as TABLE_LIMIT
-from zero_easel.core.tables import SUFFIXES, Problem, TableError, listed, too_large
+from zero_easel.core.catalog.products import kind_of_table
+from zero_easel.core.catalog.tables import BYTE_LIMIT as TABLE_LIMIT
+from zero_easel.core.catalog.tables import SUFFIXES, Problem, TableError, listed, too_large
+from zero_easel.core.photos.decoding import BYTE_LIMIT
+from zero_easel.core.standard.naming import base_name
 from zero_easel.library.database import Database
 from zero_easel.library.matches import all_stale
 from zero_easel.library.models import Shoot

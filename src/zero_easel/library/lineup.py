@@ -8,21 +8,22 @@ from typing import Any, NamedTuple
 from sqlalchemy import String, select, type_coerce
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog import Product
-from zero_easel.core.laid import ByHand, Laid, Subject
-from zero_easel.core.measure import Measures
-from zero_easel.core.placement import lay_out
-from zero_easel.core.pose import Size
-from zero_easel.core.standard import Standard
-from zero_easel.library.lines import Line, lines_of, takes_part
-from zero_easel.library.models import CutoutRow, Photo, Shoot
+from zero_easel.core.catalog.products import Product
+from zero_easel.core.items.measure import Measures
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.placement import Adjustment, Placement, Subject
+from zero_easel.core.placing.pose import Dimensions
+from zero_easel.core.standard.model import Standard
+from zero_easel.library.lines import PhotoLine, lines_of, takes_part
+from zero_easel.library.models import CutoutRow, PhotoRow, Shoot
 from zero_easel.library.products import products_by_code
 
 
-class Standing(NamedTuple):
+class RowEntry(NamedTuple):
     """A photo in its row. key, left, top, width, height: of its cutout, px of the upright photo; key "" without one."""
 
-    line: Line
+    line: PhotoLine
     subject: Subject
     key: str
     left: int
@@ -32,26 +33,26 @@ class Standing(NamedTuple):
 
 
 _QUERY = select(
-    Photo.id, type_coerce(Photo.__table__.c.hand, String), CutoutRow.key, CutoutRow.left, CutoutRow.top,
+    PhotoRow.id, type_coerce(PhotoRow.__table__.c.hand, String), CutoutRow.key, CutoutRow.left, CutoutRow.top,
     CutoutRow.width, CutoutRow.height, CutoutRow.measures,
-).outerjoin(CutoutRow, CutoutRow.key == Photo.cutout_key)  # fmt: skip
+).outerjoin(CutoutRow, CutoutRow.key == PhotoRow.cutout_key)  # fmt: skip
 
 
-def row_of(session: Session, shoot: Shoot, lines: Sequence[Line] | None = None) -> list[Standing]:
+def row_of(session: Session, shoot: Shoot, lines: Sequence[PhotoLine] | None = None) -> list[RowEntry]:
     """All photos of a shoot that take part, in shooting order."""
     part = [line for line in (lines_of(session, shoot.id) if lines is None else lines) if takes_part(line)]
     products = products_by_code(session, {line.code for line in part})
-    cutouts = {row[0]: row for row in session.execute(_QUERY.where(Photo.shoot_id == shoot.id))}
+    cutouts = {row[0]: row for row in session.execute(_QUERY.where(PhotoRow.shoot_id == shoot.id))}
     return [_standing(line, products.get(line.code), cutouts[line.id]) for line in part]
 
 
-def _standing(line: Line, product: Product | None, row: Any) -> Standing:
+def _standing(line: PhotoLine, product: Product | None, row: Any) -> RowEntry:
     _, hand, key, left, top, width, height, measures = row
     product = product or Product(code="")
     measured = measures_from(measures) if measures else None
-    frame, view = (line.width, line.height), line.view or line.turn
+    frame, view = Size(line.width, line.height), line.view or line.turn
     subject = Subject(measured, frame, product.category, view, size_of(product), _hand(hand))
-    return Standing(line, subject, key or "", left or 0, top or 0, width or 0, height or 0)
+    return RowEntry(line, subject, key or "", left or 0, top or 0, width or 0, height or 0)
 
 
 @lru_cache(20_000)
@@ -60,30 +61,30 @@ def measures_from(text: str) -> Measures:
     return Measures.unpacked(text)
 
 
-def size_of(product: Product) -> Size:
+def size_of(product: Product) -> Dimensions:
     """A product's listed size."""
-    return Size(product.width_mm, product.height_mm, product.depth_mm)
+    return Dimensions(product.width_mm, product.height_mm, product.depth_mm)
 
 
 @lru_cache(2_000)
-def _hand(text: str) -> ByHand:
+def _hand(text: str) -> Adjustment:
     return hand_of(json.loads(text))
 
 
-def hand_of(data: Mapping[str, Any] | None) -> ByHand:
+def hand_of(data: Mapping[str, Any] | None) -> Adjustment:
     """What a person decided, from the form that is kept."""
     values = dict(data or {})
     if values.get("keep"):
         values["keep"] = tuple(values["keep"])
-    return ByHand(**values)
+    return Adjustment(**values)
 
 
-def kept_hand(hand: ByHand) -> dict[str, Any]:
+def kept_hand(hand: Adjustment) -> dict[str, Any]:
     """The form that is kept: only what differs from the rule."""
-    usual = ByHand()._asdict()
+    usual = Adjustment()._asdict()
     return {key: value for key, value in hand._asdict().items() if value != usual[key]}
 
 
-def lay_row(row: Sequence[Standing], rules: Standard) -> list[Laid | None]:
+def lay_row(row: Sequence[RowEntry], rules: Standard) -> list[Placement | None]:
     """Lay a row out."""
     return lay_out([standing.subject for standing in row], rules)

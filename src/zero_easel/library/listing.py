@@ -4,10 +4,10 @@ from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from zero_easel.core.naming import natural_key
-from zero_easel.core.reading import is_soft
-from zero_easel.core.rules import Canvas
-from zero_easel.library.lines import Line, takes_part
+from zero_easel.core.photos.reading import is_soft
+from zero_easel.core.standard.naming import natural_key
+from zero_easel.core.standard.rules import Canvas
+from zero_easel.library.lines import PhotoLine, takes_part
 
 PAGE = 200
 
@@ -24,16 +24,16 @@ class Ask(NamedTuple):
 
 
 class Listed(NamedTuple):
-    """One page of what was asked for. count: lines on all pages. counts: lines that each filter would show."""
+    """One page of what was asked for. total: lines on all pages. counts: lines that each filter would show."""
 
-    lines: list[Line]
-    count: int
+    lines: list[PhotoLine]
+    total: int
     page: int
     pages: int
     counts: dict[str, int]
 
 
-SORTS: dict[str, Callable[[Line], Any]] = {
+SORTS: dict[str, Callable[[PhotoLine], Any]] = {
     "name": lambda line: natural_key(line.name),
     "pixels": lambda line: max(line.width, line.height),
     "megapixels": lambda line: line.megapixels,
@@ -46,17 +46,17 @@ SORTS: dict[str, Callable[[Line], Any]] = {
 }
 
 
-def softness(line: Line) -> float | None:
+def softness(line: PhotoLine) -> float | None:
     """Width of a photo's sharpest edges in px, as it would look at 2000 px; None where there are none."""
     return None if line.blur is None else line.blur * min(1.0, 2000 / max(line.width, line.height, 1))
 
 
-def looks_soft(line: Line) -> bool:
+def looks_soft(line: PhotoLine) -> bool:
     """Whether a photo of an item is out of focus."""
     return not line.card and not line.empty and is_soft(line.blur, line.width, line.height)
 
 
-def filters_of(lines: Sequence[Line], under: int, canvas: Canvas) -> dict[str, Callable[[Line], bool]]:
+def filters_of(lines: Sequence[PhotoLine], under: int, canvas: Canvas) -> dict[str, Callable[[PhotoLine], bool]]:
     """The filters by their names; "ready" shows photos that have the standard's size already."""
     seen: dict[str, int] = {}
     for line in lines:
@@ -73,7 +73,7 @@ def filters_of(lines: Sequence[Line], under: int, canvas: Canvas) -> dict[str, C
     }
 
 
-def listed(lines: Sequence[Line], ask: Ask, canvas: Canvas) -> Listed:
+def listed(lines: Sequence[PhotoLine], ask: Ask, canvas: Canvas) -> Listed:
     """One page of a shoot's lines, given in shooting order. Unreadable files come first where nothing else is asked."""
     filters = filters_of(lines, ask.under, canvas)
     counts = {key: sum(map(wanted, lines)) for key, wanted in filters.items()}
@@ -88,7 +88,7 @@ def listed(lines: Sequence[Line], ask: Ask, canvas: Canvas) -> Listed:
     return Listed(found[(page - 1) * PAGE : page * PAGE], len(found), page, pages, counts)
 
 
-def wanted_ids(lines: Sequence[Line], ask: Ask, canvas: Canvas) -> list[int]:
+def wanted_ids(lines: Sequence[PhotoLine], ask: Ask, canvas: Canvas) -> list[int]:
     """Ids of all photos that a filter shows, on whatever page."""
     filters = filters_of(lines, ask.under, canvas)
     return [line.id for line in lines if ask.show in filters and filters[ask.show](line) and not line.error]

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from sqlalchemy import bindparam, select, update
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog import Shot
-from zero_easel.core.matching import Match, Matcher, Turn, odd_counts, views_in_turn
-from zero_easel.library.lines import Line, lines_of, takes_part
-from zero_easel.library.models import Photo, Shoot, ShotRow
+from zero_easel.core.catalog.matching import Match, Matcher, Turn, odd_counts, views_in_turn
+from zero_easel.core.catalog.products import Shot
+from zero_easel.library.lines import PhotoLine, lines_of, takes_part
+from zero_easel.library.models import PhotoRow, Shoot, ShotRow
 from zero_easel.library.products import codes_for_matching, products_by_code
 from zero_easel.library.standards import rules_of
 
@@ -36,16 +36,15 @@ def rematch(session: Session, shoot: Shoot) -> None:
                for old, new in zip(lines, fresh, strict=True) if old != new]  # fmt: skip
     if changes:
         # Whoever spoke by hand since these lines were read is not overruled.
-        table = Photo.__table__
-        mine = (table.c.id == bindparam("photo")) & (table.c.by_hand == bindparam("said"))
-        session.execute(update(table).where(mine), changes)
-        for photo in [row for row in session.identity_map.values() if isinstance(row, Photo)]:
+        mine = (PhotoRow.id == bindparam("photo")) & (PhotoRow.by_hand == bindparam("said"))
+        session.connection().execute(update(PhotoRow).where(mine), changes)
+        for photo in [row for row in session.identity_map.values() if isinstance(row, PhotoRow)]:
             session.refresh(photo)
     shoot.stale = False
     session.flush()
 
 
-def _matched(line: Line, match: Match) -> Line:
+def _matched(line: PhotoLine, match: Match) -> PhotoLine:
     """A line as it is matched; what a person said is certain."""
     if line.by_hand:
         line = line._replace(listed=True, card=line.card and not line.not_card, doubt="")
@@ -55,7 +54,7 @@ def _matched(line: Line, match: Match) -> Line:
     return line._replace(clearing=_clearing(line, line.card))
 
 
-def _turns(session: Session, shoot: Shoot, lines: Sequence[Line]) -> dict[int, str]:
+def _turns(session: Session, shoot: Shoot, lines: Sequence[PhotoLine]) -> dict[int, str]:
     """Views by turn of the photos that take part and have none of their own."""
     part = [line for line in lines if takes_part(line)]
     products = products_by_code(session, {line.code for line in part})
@@ -75,10 +74,10 @@ class Troubles:
     """All that a person should settle about a shoot's matches. odd: products with another number of photos than most,
     (code, number); bare_cards: cards with no photo behind them."""
 
-    unmatched: list[Line]
-    doubts: list[Line]
-    cards: list[Line]
-    bare_cards: list[Line]
+    unmatched: list[PhotoLine]
+    doubts: list[PhotoLine]
+    cards: list[PhotoLine]
+    bare_cards: list[PhotoLine]
     odd: list[tuple[str, int]]
 
     @property
@@ -87,7 +86,7 @@ class Troubles:
         return len(self.unmatched) + len(self.doubts) + len(self.cards)
 
 
-def troubles_of(lines: Sequence[Line]) -> Troubles:
+def troubles_of(lines: Sequence[PhotoLine]) -> Troubles:
     """What needs a person among a shoot's photos, given in shooting order."""
     part = [line for line in lines if takes_part(line)]
     following: dict[int, str] = {}
@@ -107,7 +106,7 @@ def troubles_of(lines: Sequence[Line]) -> Troubles:
     )
 
 
-def _clearing(line: Line, card: bool) -> str:
+def _clearing(line: PhotoLine, card: bool) -> str:
     """A card is never cleared; what turns out to be none waits for it."""
     if card:
         return ""

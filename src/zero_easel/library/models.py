@@ -6,7 +6,7 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
-from zero_easel.core.checking import Checked
+from zero_easel.core.finishing.checking import Checked
 
 
 def now() -> datetime:
@@ -132,7 +132,7 @@ class ShotRow(Base):
     view: Mapped[str] = mapped_column(default="")
 
 
-class Photo(Base):
+class PhotoRow(Base):
     """A photo of a shoot. clearing: waiting, done, failed, or "" for a file that gives no picture.
 
     folder: where it lay among what was brought in. turn: the view by its turn within the product, where it has none of
@@ -254,7 +254,7 @@ class PictureRow(Base):
     checks: Mapped[list[Any]] = mapped_column(JSON, default=list)
     way: Mapped[list[float]] = mapped_column(JSON, default=list)
     run: Mapped[Run] = relationship()
-    photo: Mapped[Photo] = relationship()
+    photo: Mapped[PhotoRow] = relationship()
 
     @property
     def failures(self) -> list[Checked]:

@@ -6,26 +6,26 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zero_easel.core.by_hand import rules_from
-from zero_easel.core.laid import ByHand
-from zero_easel.core.standard import ALL, Scope, Standard, StandardError, validated
+from zero_easel.core.placing.by_example import rules_from
+from zero_easel.core.placing.placement import Adjustment
+from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError, validated
+from zero_easel.library.history import note_step, take_step
 from zero_easel.library.lineup import hand_of, kept_hand, lay_row, row_of
-from zero_easel.library.models import Photo, Shoot, StandardRow
+from zero_easel.library.models import PhotoRow, Shoot, StandardRow
 from zero_easel.library.standards import add_standard, drop_rule, rules_of, set_rule, store
-from zero_easel.library.steps import note_step, take_step
 
 STAGE = "place"
 
 
 def place_by_hand(session: Session, shoot: Shoot, ids: Sequence[int], changes: Mapping[str, Any]) -> None:
-    """Change what a person decided for photos; changes: some of ByHand's fields. Raises StandardError if there is no
-    such photo in the shoot."""
+    """Change what a person decided for photos; changes: some of Adjustment's fields. Raises StandardError if there is
+    no such photo in the shoot."""
     _set(session, shoot, ids, f"{_named(session, shoot, ids)} placed by hand", lambda hand: hand._replace(**changes))
 
 
 def back_to_rule(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:
     """Drop what a person decided for photos."""
-    _set(session, shoot, ids, f"{_named(session, shoot, ids)} back to the rule", lambda _: ByHand())
+    _set(session, shoot, ids, f"{_named(session, shoot, ids)} back to the rule", lambda _: Adjustment())
 
 
 def same_for_view(session: Session, shoot: Shoot, photo_id: int) -> int:
@@ -48,14 +48,14 @@ def make_rule(session: Session, shoot: Shoot, photo_id: int, scope: Scope) -> St
     row = row_of(session, shoot)
     before = rules_of(shoot.standard)
     found = [(one, lay) for one, lay in zip(row, lay_row(row, before), strict=True) if one.line.id == photo_id]
-    if not found or found[0][1] is None:
+    standing, laid = found[0] if found else (None, None)
+    if standing is None or laid is None:
         raise StandardError("this photo is not in the row")
-    standing, laid = found[0]
     after = rules_from(before, scope, laid, standing.subject.hand)
     hand = kept_hand(standing.subject.hand)
     turn = {"turn": hand["turn"]} if "turn" in hand else {}  # how one photo was held is no rule for others
     store(shoot.standard, after)
-    session.get_one(Photo, photo_id).hand = turn
+    session.get_one(PhotoRow, photo_id).hand = turn
     key, said = str(photo_id), f"{standing.line.code or standing.line.name} became the rule for {scope}"
     note_step(
         session, shoot.id, STAGE, said,
@@ -71,14 +71,14 @@ def make_standard(session: Session, shoot: Shoot, photo_id: int) -> StandardRow:
     """
     row, before = row_of(session, shoot), rules_of(shoot.standard)
     found = [(one, lay) for one, lay in zip(row, lay_row(row, before), strict=True) if one.line.id == photo_id]
-    if not found or found[0][1] is None:
+    standing, laid = found[0] if found else (None, None)
+    if standing is None or laid is None:
         raise StandardError("this photo is not in the row")
-    standing, laid = found[0]
     after = rules_from(before, ALL, laid, standing.subject.hand)
     name = f"{before.name}, like {standing.line.code or standing.line.name}"[:110]
     made = add_standard(session, after.model_copy(update={"name": name}))
     hand = kept_hand(standing.subject.hand)
-    session.get_one(Photo, photo_id).hand = {"turn": hand["turn"]} if "turn" in hand else {}
+    session.get_one(PhotoRow, photo_id).hand = {"turn": hand["turn"]} if "turn" in hand else {}
     shoot.standard = made
     session.flush()
     return made
@@ -112,7 +112,7 @@ def _step(session: Session, shoot: Shoot, back: bool) -> str:
     if "rules" in state:
         store(shoot.standard, _only_that(rules_of(shoot.standard), left["rules"], state["rules"]))
     for key, hand in state.get("hands", {}).items():
-        photo = session.get(Photo, int(key))
+        photo = session.get(PhotoRow, int(key))
         if photo is not None:
             photo.hand = hand
     session.flush()
@@ -133,7 +133,9 @@ def _only_that(now: Standard, left: Mapping[str, Any], wanted: Mapping[str, Any]
     return validated(data)
 
 
-def _set(session: Session, shoot: Shoot, ids: Sequence[int], said: str, change: Callable[[ByHand], ByHand]) -> None:
+def _set(
+    session: Session, shoot: Shoot, ids: Sequence[int], said: str, change: Callable[[Adjustment], Adjustment]
+) -> None:
     photos = _photos(session, shoot, ids)
     before = {str(photo.id): dict(photo.hand or {}) for photo in photos}
     for photo in photos:
@@ -143,10 +145,10 @@ def _set(session: Session, shoot: Shoot, ids: Sequence[int], said: str, change: 
         note_step(session, shoot.id, STAGE, said, {"hands": before}, {"hands": after})
 
 
-def _photos(session: Session, shoot: Shoot, ids: Sequence[int]) -> list[Photo]:
-    rows: list[Photo] = []
+def _photos(session: Session, shoot: Shoot, ids: Sequence[int]) -> list[PhotoRow]:
+    rows: list[PhotoRow] = []
     for start in range(0, len(ids), 500):
-        query = select(Photo).where(Photo.shoot_id == shoot.id, Photo.id.in_(ids[start : start + 500]))
+        query = select(PhotoRow).where(PhotoRow.shoot_id == shoot.id, PhotoRow.id.in_(ids[start : start + 500]))
         rows += session.scalars(query).unique()
     if not rows or len(rows) != len(set(ids)):
         raise StandardError("there is no such photo in this shoot")

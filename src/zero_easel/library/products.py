@@ -6,15 +6,15 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, insert, or_, select, update
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog import Catalog, Coded, Column, Product, columns_of, read_catalog
-from zero_easel.core.tables import Problem, read_table
+from zero_easel.core.catalog.products import Catalog, Coded, Column, Product, columns_of, read_catalog
+from zero_easel.core.catalog.tables import Problem, read_table
 from zero_easel.library.models import ProductRow, Remembered
 
 _MAPPING, _COLUMNS = "catalog mapping", "catalog columns"
 _AT_ONCE = 500
 
 
-class Difference(NamedTuple):
+class ProductChange(NamedTuple):
     """A product that a table would change: field -> (as it is, as it would be)."""
 
     code: str
@@ -28,7 +28,7 @@ class Imported(NamedTuple):
     changed: int
     problems: list[Problem]
     new: list[Product]
-    differences: list[Difference]
+    differences: list[ProductChange]
     notes: list[str]
 
 
@@ -84,7 +84,7 @@ def _compared(session: Session, catalog: Catalog) -> tuple[Imported, list[Produc
         fields = _differences(before, after)
         if fields:
             changed.append(after)
-            differences.append(Difference(product.code, fields))
+            differences.append(ProductChange(product.code, fields))
     notes = list(catalog.notes)
     return Imported(len(new), len(changed), catalog.problems, new, differences, notes), changed
 

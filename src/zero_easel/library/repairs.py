@@ -6,12 +6,12 @@ from typing import Any
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog import read_shotlist
-from zero_easel.core.tables import Problem
+from zero_easel.core.catalog.products import read_shotlist
+from zero_easel.core.catalog.tables import Problem
+from zero_easel.library.history import note_step, take_step
 from zero_easel.library.lines import lines_of, takes_part
 from zero_easel.library.matches import rematch
-from zero_easel.library.models import Photo, Shoot, ShotRow
-from zero_easel.library.steps import note_step, take_step
+from zero_easel.library.models import PhotoRow, Shoot, ShotRow
 
 STAGE = "match"
 _HAND = ("code", "view", "by_hand", "not_card", "left_out")
@@ -40,7 +40,7 @@ def assign(session: Session, shoot: Shoot, ids: Sequence[int], code: str, view: 
     photos = _photos(session, shoot, ids)
     said = f"{code or 'no product'} for {_count(photos)}"
 
-    def do(photo: Photo) -> None:
+    def do(photo: PhotoRow) -> None:
         photo.code, photo.by_hand, photo.card = code, True, False
         photo.view = photo.view if view is None else " ".join(view.split())
 
@@ -51,7 +51,7 @@ def back_to_automatic(session: Session, shoot: Shoot, ids: Sequence[int]) -> Non
     """Take back what was said of photos by hand, and match them by themselves again."""
     photos = _photos(session, shoot, ids)
 
-    def do(photo: Photo) -> None:
+    def do(photo: PhotoRow) -> None:
         photo.by_hand = photo.not_card = False
 
     _by_hand(session, shoot, photos, f"automatic again for {_count(photos)}", do)
@@ -67,7 +67,7 @@ def no_card(session: Session, shoot: Shoot, photo_id: int) -> None:
     """Say that a photo taken for a code card is none."""
     photos = _photos(session, shoot, [photo_id])
 
-    def do(photo: Photo) -> None:
+    def do(photo: PhotoRow) -> None:
         photo.not_card, photo.by_hand = True, False
 
     _by_hand(session, shoot, photos, f"{photos[0].name} is no card", do)
@@ -130,31 +130,33 @@ def _step(session: Session, shoot: Shoot, back: bool) -> str:
     return said
 
 
-def _photos(session: Session, shoot: Shoot, ids: Sequence[int]) -> list[Photo]:
+def _photos(session: Session, shoot: Shoot, ids: Sequence[int]) -> list[PhotoRow]:
     """The photos in the order of the ids. Raises MatchError if one is not of this shoot."""
-    rows = {}
+    rows: dict[int, PhotoRow] = {}
     for start in range(0, len(ids), 500):
-        query = select(Photo).where(Photo.shoot_id == shoot.id, Photo.id.in_(ids[start : start + 500]))
+        query = select(PhotoRow).where(PhotoRow.shoot_id == shoot.id, PhotoRow.id.in_(ids[start : start + 500]))
         rows |= {photo.id: photo for photo in session.scalars(query).unique()}
     if not ids or len(rows) != len(set(ids)):
         raise MatchError("Choose photos of this shoot first.")
     return [rows[photo_id] for photo_id in ids]
 
 
-def _held(photo: Photo) -> tuple[str, str]:
+def _held(photo: PhotoRow) -> tuple[str, str]:
     return photo.code, photo.view
 
 
-def _deal(session: Session, shoot: Shoot, photos: list[Photo], dealt: Sequence[tuple[str, str]], said: str) -> None:
+def _deal(session: Session, shoot: Shoot, photos: list[PhotoRow], dealt: Sequence[tuple[str, str]], said: str) -> None:
     given = {photo.id: hand for photo, hand in zip(photos, dealt, strict=True)}
 
-    def do(photo: Photo) -> None:
+    def do(photo: PhotoRow) -> None:
         (photo.code, photo.view), photo.by_hand = given[photo.id], True
 
     _by_hand(session, shoot, photos, said, do)
 
 
-def _by_hand(session: Session, shoot: Shoot, photos: list[Photo], said: str, do: Callable[[Photo], object]) -> None:
+def _by_hand(
+    session: Session, shoot: Shoot, photos: list[PhotoRow], said: str, do: Callable[[PhotoRow], object]
+) -> None:
     """Change photos by hand, keep the step, and let all else follow."""
     before = {str(photo.id): [getattr(photo, key) for key in _HAND] for photo in photos}
     for photo in photos:
@@ -171,11 +173,11 @@ def _restore(session: Session, shoot: Shoot, state: dict[str, Any]) -> None:
     if "shots" in state:
         _set_shots(session, shoot.id, state["shots"])
     held = state.get("photos", {})
-    present = set(session.scalars(select(Photo.id).where(Photo.shoot_id == shoot.id)))
+    present = set(session.scalars(select(PhotoRow.id).where(PhotoRow.shoot_id == shoot.id)))
     rows = [{"id": int(key), **dict(zip(_HAND, values, strict=True)), "why": "by hand"}
             for key, values in held.items() if int(key) in present]  # fmt: skip
     if rows:
-        session.execute(update(Photo), rows)
+        session.execute(update(PhotoRow), rows)
     session.expire_all()
     rematch(session, shoot)
 
@@ -191,5 +193,5 @@ def _set_shots(session: Session, shoot_id: int, shots: list[list[str]]) -> None:
     session.flush()
 
 
-def _count(photos: Sequence[Photo]) -> str:
+def _count(photos: Sequence[PhotoRow]) -> str:
     return photos[0].name if len(photos) == 1 else f"{len(photos)} photos"

@@ -10,16 +10,16 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
-from zero_easel.core.cards import Snap
-from zero_easel.core.encode import encode_jpeg, encode_webp
-from zero_easel.core.matching import in_shooting_order
-from zero_easel.core.naming import base_name, folder_name, shows_backdrop
-from zero_easel.core.photo import Photo as DecodedPhoto
-from zero_easel.core.photo import PhotoError, decode_photo, digest_of, read_photo, thumbnail
-from zero_easel.core.reading import Reading
-from zero_easel.core.shooting import Frame
+from zero_easel.core.catalog.cards import Snap
+from zero_easel.core.catalog.matching import in_shooting_order
+from zero_easel.core.catalog.shooting import Frame
+from zero_easel.core.finishing.encode import encode_jpeg, encode_webp
+from zero_easel.core.photos.decoding import Photo, PhotoError, decode_photo, digest_of, read_photo
+from zero_easel.core.photos.reading import Reading
+from zero_easel.core.photos.reducing import thumbnail
+from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
 from zero_easel.files import write_atomically
-from zero_easel.library.models import Change, Original, Photo, PictureRow, Run, Shoot, ShotRow
+from zero_easel.library.models import Change, Original, PhotoRow, PictureRow, Run, Shoot, ShotRow
 from zero_easel.library.standards import ensure_standard
 from zero_easel.library.touchups import marks_in_force
 from zero_easel.library.vault import Vault, cutout_key
@@ -49,9 +49,9 @@ def create_shoot(session: Session, name: str) -> Shoot:
     return shoot
 
 
-def photos_of(session: Session, shoot_id: int) -> list[Photo]:
+def photos_of(session: Session, shoot_id: int) -> list[PhotoRow]:
     """All photos of a shoot in shooting order."""
-    query = select(Photo).where(Photo.shoot_id == shoot_id).order_by(Photo.id)
+    query = select(PhotoRow).where(PhotoRow.shoot_id == shoot_id).order_by(PhotoRow.id)
     photos = session.scalars(query).unique().all()
     return [photos[at] for at in in_shooting_order([Snap(Frame(p.name, p.original.taken)) for p in photos])]
 
@@ -80,7 +80,9 @@ def bring_in(
     folder, name = folder_name(name), base_name(name)
     digest = str(facts["digest"]) if facts else digest_of(data)
     same = (
-        session.scalars(select(Photo).where(Photo.shoot_id == shoot.id, Photo.digest == digest).order_by(Photo.id))
+        session.scalars(
+            select(PhotoRow).where(PhotoRow.shoot_id == shoot.id, PhotoRow.digest == digest).order_by(PhotoRow.id)
+        )
         .unique()
         .all()
     )
@@ -95,7 +97,7 @@ def bring_in(
         # Two files of one content may be coming in at once: the second finds the first one's row.
         session.execute(insert(Original).values({"read": bool(problem), **facts}).on_conflict_do_nothing())
         original = session.get_one(Original, digest)
-    photo = Photo(shoot_id=shoot.id, digest=digest, name=name, folder=folder, original=original)
+    photo = PhotoRow(shoot_id=shoot.id, digest=digest, name=name, folder=folder, original=original)
     photo.clearing = "" if original.error else "waiting"
     photo.empty = shows_backdrop(name) and not original.error
     photo.problem = problem
@@ -112,7 +114,7 @@ def store_reading(session: Session, digest: str, reading: Reading) -> list[int]:
     """Keep what was read off an original; returns the shoots in which no photo waits to be read any more."""
     values = {"read": True, "codes": list(reading.codes), "card_like": reading.card_like, "blur": reading.blur}
     session.execute(update(Original).where(Original.digest == digest).values(values))
-    concerned = set(session.scalars(select(Photo.shoot_id).where(Photo.digest == digest)))
+    concerned = set(session.scalars(select(PhotoRow.shoot_id).where(PhotoRow.digest == digest)))
     session.execute(update(Shoot).where(Shoot.id.in_(concerned)).values(stale=True))
     session.expire_all()
     return sorted(concerned - waiting_to_be_read(session, concerned))
@@ -120,8 +122,8 @@ def store_reading(session: Session, digest: str, reading: Reading) -> list[int]:
 
 def waiting_to_be_read(session: Session, shoot_ids: Collection[int]) -> set[int]:
     """Those of some shoots in which codes may still be found on photos."""
-    unread = select(Photo.shoot_id).join(Original).where(~Original.read, Original.error == "")
-    return set(session.scalars(unread.where(Photo.shoot_id.in_(shoot_ids)).distinct()))
+    unread = select(PhotoRow.shoot_id).join(Original).where(~Original.read, Original.error == "")
+    return set(session.scalars(unread.where(PhotoRow.shoot_id.in_(shoot_ids)).distinct()))
 
 
 @dataclass(frozen=True)
@@ -141,7 +143,7 @@ def contents_of(session: Session, shoot_id: int) -> Contents:
 
     runs = select(Run.id).where(Run.shoot_id == shoot_id)
     made = select(PictureRow.id).where(PictureRow.run_id.in_(runs), PictureRow.state == "done")
-    return Contents(count(select(Photo.id).where(Photo.shoot_id == shoot_id)), count(runs), count(made))
+    return Contents(count(select(PhotoRow.id).where(PhotoRow.shoot_id == shoot_id)), count(runs), count(made))
 
 
 def delete_shoot(session: Session, vault: Vault, shoot: Shoot) -> None:
@@ -155,7 +157,7 @@ def delete_shoot(session: Session, vault: Vault, shoot: Shoot) -> None:
     ids = [run.id for run in runs]
     session.execute(delete(PictureRow).where(PictureRow.run_id.in_(ids)))
     session.execute(delete(Run).where(Run.id.in_(ids)))
-    for table in (Change, ShotRow, Photo):
+    for table in (Change, ShotRow, PhotoRow):
         session.execute(delete(table).where(table.shoot_id == shoot.id))
     session.delete(shoot)
     session.flush()
@@ -165,11 +167,15 @@ def delete_shoot(session: Session, vault: Vault, shoot: Shoot) -> None:
 
 def empties_of(session: Session, shoot_id: int) -> list[str]:
     """Digests of a shoot's photos of its bare backdrop."""
-    query = select(Photo.digest).where(Photo.shoot_id == shoot_id, Photo.empty, ~Photo.left_out).order_by(Photo.id)
+    query = (
+        select(PhotoRow.digest)
+        .where(PhotoRow.shoot_id == shoot_id, PhotoRow.empty, ~PhotoRow.left_out)
+        .order_by(PhotoRow.id)
+    )
     return list(session.scalars(query))
 
 
-def set_empty(session: Session, photo: Photo, empty: bool) -> None:
+def set_empty(session: Session, photo: PhotoRow, empty: bool) -> None:
     """Say that a photo shows the bare backdrop, or that it shows an item after all; its shoot is cleared again."""
     photo.empty = empty
     session.flush()
@@ -184,7 +190,7 @@ def requeue(session: Session, shoot_id: int) -> None:
             photo.clearing, photo.accepted = "waiting", False
 
 
-def key_of(photo: Photo, empties: list[str]) -> str:
+def key_of(photo: PhotoRow, empties: list[str]) -> str:
     """Name of the cutout that a photo should have; empties: of its shoot."""
     return cutout_key(photo.digest, empties, marks_in_force(photo))
 
@@ -192,31 +198,31 @@ def key_of(photo: Photo, empties: list[str]) -> str:
 def cutout_keys(session: Session, shoot_id: int) -> dict[int, str]:
     """Names of the cutouts that the photos of a shoot should have, by photo id."""
     empties = empties_of(session, shoot_id)
-    photos = session.scalars(select(Photo).where(Photo.shoot_id == shoot_id)).unique()
+    photos = session.scalars(select(PhotoRow).where(PhotoRow.shoot_id == shoot_id)).unique()
     return {photo.id: key_of(photo, empties) for photo in photos}
 
 
 def requeue_outdated(session: Session, vault: Vault) -> int:
     """Photos whose cutout is gone, or was made by another engine, wait for clearing again; returns how many."""
-    photos = session.scalars(select(Photo).where(Photo.clearing == "done")).unique().all()
+    photos = session.scalars(select(PhotoRow).where(PhotoRow.clearing == "done")).unique().all()
     empties = {shoot_id: empties_of(session, shoot_id) for shoot_id in {p.shoot_id for p in photos}}
     current = {p.id: key_of(p, empties[p.shoot_id]) for p in photos}
     outdated = [p.id for p in photos if p.cutout_key != current[p.id] or not vault.cutout(current[p.id]).exists()]
     for start in range(0, len(outdated), 500):
         chosen = outdated[start : start + 500]
-        session.execute(update(Photo).where(Photo.id.in_(chosen)).values(clearing="waiting", accepted=False))
+        session.execute(update(PhotoRow).where(PhotoRow.id.in_(chosen)).values(clearing="waiting", accepted=False))
     return len(outdated)
 
 
 def remake_small(session: Session, vault: Vault, digest: str) -> None:
     """Make the small pictures of an original again, if it is there and gives any."""
-    name = session.scalar(select(Photo.name).where(Photo.digest == digest).limit(1))
+    name = session.scalar(select(PhotoRow.name).where(PhotoRow.digest == digest).limit(1))
     if name is not None:
         with suppress(PhotoError):
             _write_small(vault, read_photo(vault.original(digest), name))
 
 
-def _write_small(vault: Vault, photo: DecodedPhoto) -> None:
+def _write_small(vault: Vault, photo: Photo) -> None:
     for longest, path, encode in (
         (LARGE, vault.large(photo.facts.digest), encode_jpeg),
         (THUMBNAIL, vault.thumbnail(photo.facts.digest), encode_webp),

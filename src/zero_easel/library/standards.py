@@ -5,21 +5,12 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from zero_easel.core.patterns import PatternError
-from zero_easel.core.plan import plan_all
-from zero_easel.core.rules import Part
-from zero_easel.core.standard import (
-    ALL,
-    Scope,
-    Standard,
-    StandardError,
-    added,
-    changed,
-    dropped,
-    removed,
-    validated,
-)
-from zero_easel.core.wording import differences
+from zero_easel.core.catalog.plan import plan_all
+from zero_easel.core.standard.editing import added, changed, dropped, removed
+from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError, validated
+from zero_easel.core.standard.patterns import PatternError
+from zero_easel.core.standard.rule import Part
+from zero_easel.core.standard.wording import differences
 from zero_easel.library.models import Remembered, Run, Shoot, StandardRow, StandardVersion, now
 from zero_easel.library.products import free_columns
 
@@ -205,7 +196,7 @@ def versions_of(session: Session, row: StandardRow) -> list[Version]:
         steps.append((row.version, "", rules_of(row)))
     history, before = [], None
     for number, label, rules in steps:
-        said = [] if before is None else differences(before, rules)
+        said: list[str] = [] if before is None else differences(before, rules)
         history.append(Version(number, label, rules, said, runs.get(number, []), number == row.version))
         before = rules
     return history[::-1]

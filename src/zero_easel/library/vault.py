@@ -5,9 +5,9 @@ import shutil
 from collections.abc import Sequence
 from pathlib import Path
 
-from zero_easel.core.cutout import ENGINE
-from zero_easel.core.marks import Mark
-from zero_easel.core.photo import digest_of
+from zero_easel.core.clearing.cutout import ENGINE
+from zero_easel.core.clearing.marks import Mark
+from zero_easel.core.photos.decoding import digest_of
 from zero_easel.files import is_partial, write_atomically
 
 

@@ -7,16 +7,16 @@ from pathlib import Path
 
 from sqlalchemy.orm import Session
 
-from zero_easel.core.checking import Checked
-from zero_easel.core.standard import Standard
+from zero_easel.core.finishing.checking import Checked
+from zero_easel.core.standard.model import Standard
 from zero_easel.library.models import PictureRow, Run
 from zero_easel.library.vault import Vault
-from zero_easel.runs.manifest import (
+from zero_easel.planning.manifest import (
     HELD,
     JSON_NAME,
     LD_NAME,
     NAME,
-    Row,
+    ManifestRow,
     said_of,
     write_json,
     write_linked,
@@ -32,19 +32,19 @@ def handed_over(picture: PictureRow, rules: Standard) -> bool:
     return picture.state == "done" and (rules.hand_over == "all" or not picture.failures)
 
 
-def rows_of(session: Session, run: Run) -> list[tuple[Row, PictureRow]]:
+def rows_of(session: Session, run: Run) -> list[tuple[ManifestRow, PictureRow]]:
     """What became of each photo and deliverable, as the lists tell it."""
     rules = Standard.model_validate(run.rules)
     return [(_row(picture, rules), picture) for picture in pictures_of(session, run.id)]
 
 
-def _row(picture: PictureRow, rules: Standard) -> Row:
+def _row(picture: PictureRow, rules: Standard) -> ManifestRow:
     status = picture.state
     if picture.state == "done" and not handed_over(picture, rules):
         status = HELD
     output = picture.output if status == "done" else ""
     message = "; ".join(text for text in (picture.note, picture.message) if text)
-    return Row(
+    return ManifestRow(
         picture.original, picture.code, picture.view, output, picture.width, picture.height, picture.bytes,
         picture.sha256, status, message, picture.deliverable, picture.quality,
         said_of([Checked(*check) for check in picture.checks]),

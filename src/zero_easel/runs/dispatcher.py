@@ -11,7 +11,6 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import asdict, dataclass, field
-from pathlib import Path
 from typing import Any
 
 import structlog
@@ -19,20 +18,21 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
-from zero_easel.core.laid import Laid
-from zero_easel.core.placement import is_by_row
-from zero_easel.core.reading import Reading
-from zero_easel.core.standard import Standard
+from zero_easel.core.photos.reading import Reading
+from zero_easel.core.placing.layout import is_by_row
+from zero_easel.core.placing.placement import Placement
+from zero_easel.core.standard.model import Standard
+from zero_easel.engines.making import Made
+from zero_easel.engines.processes import alone, new_pool, reason_of
 from zero_easel.library.database import Database
 from zero_easel.library.matches import ensure_matched
-from zero_easel.library.models import CutoutRow, Original, Photo, PictureRow, Run, Shoot
+from zero_easel.library.models import CutoutRow, Original, PhotoRow, PictureRow, Run, Shoot
 from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read
 from zero_easel.library.touchups import marks_in_force
 from zero_easel.library.vault import Vault
 from zero_easel.pipeline import Task
-from zero_easel.runs.processes import alone, new_pool, reason_of
 from zero_easel.runs.service import finish_if_through, laid_of, recover, subject_of, told_of
-from zero_easel.runs.work import Cleared, Made, Order, clear_photo, make_pictures, read_original
+from zero_easel.runs.work import Cleared, Order, clear_photo, make_pictures, read_original
 
 log = structlog.get_logger()
 
@@ -63,7 +63,7 @@ class Dispatcher:
         self._in_hand: dict[Future[Any], _Job] = {}
         self._match_after = 0.0
         # Where the pictures of a run go whose places depend on each other; worked out once, when all are cleared.
-        self._rows: dict[int, dict[int, Laid | None]] = {}
+        self._rows: dict[int, dict[int, Placement | None]] = {}
         self._thread: threading.Thread
         self._pool: ProcessPoolExecutor
 
@@ -191,11 +191,11 @@ class Dispatcher:
         if room <= 0:
             return []
         query = (
-            select(Original.digest, Photo.name)
-            .join(Photo, Photo.digest == Original.digest)
+            select(Original.digest, PhotoRow.name)
+            .join(PhotoRow, PhotoRow.digest == Original.digest)
             .where(~Original.read, Original.error == "")
             .group_by(Original.digest)
-            .order_by(Photo.id)
+            .order_by(PhotoRow.id)
         )
         rows = session.execute(query.limit(room + len(taken))).all()
         fresh = [(digest, name) for digest, name in rows if digest not in taken][:room]
@@ -205,12 +205,12 @@ class Dispatcher:
         taken = taken | {job.photo_id for job in self._in_hand.values()}
         # What may yet turn out to be a code card waits until its shoot is matched.
         query = (
-            select(Photo)
-            .join(Original, Original.digest == Photo.digest)
-            .join(Shoot, Shoot.id == Photo.shoot_id)
-            .where(Photo.clearing == "waiting", ~Photo.left_out, ~Photo.empty)
+            select(PhotoRow)
+            .join(Original, Original.digest == PhotoRow.digest)
+            .join(Shoot, Shoot.id == PhotoRow.shoot_id)
+            .where(PhotoRow.clearing == "waiting", ~PhotoRow.left_out, ~PhotoRow.empty)
             .where(Original.read, ~Original.card_like | ~Shoot.stale)
-            .order_by(Photo.id)
+            .order_by(PhotoRow.id)
         )
         jobs: list[_Job] = []
         if room <= 0:
@@ -256,14 +256,14 @@ class Dispatcher:
                 _store_cutout(session, job.photo_id, cleared)
             if job.picture_ids:
                 _store_pictures(session, job, result)
-            elif isinstance(result, BaseException) and (photo := session.get(Photo, job.photo_id)):
+            elif isinstance(result, BaseException) and (photo := session.get(PhotoRow, job.photo_id)):
                 photo.clearing, photo.problem = "failed", reason_of(result, job.name)
         if job.run_id is not None:
             with self._database.session() as session:
                 finish_if_through(session, job.run_id)
 
 
-def _order(session: Session, photo: Photo) -> Order:
+def _order(session: Session, photo: PhotoRow) -> Order:
     empties = empties_of(session, photo.shoot_id)
     return Order(photo.digest, photo.name, key_of(photo, empties), tuple(empties), marks_in_force(photo))
 
@@ -272,7 +272,7 @@ def _store_cutout(session: Session, photo_id: int, cleared: Cleared) -> None:
     values = asdict(cleared)
     statement = insert(CutoutRow).values(values)
     session.execute(statement.on_conflict_do_update(index_elements=["key"], set_=values))
-    photo = session.get(Photo, photo_id)
+    photo = session.get(PhotoRow, photo_id)
     if photo is not None:
         photo.clearing, photo.problem, photo.cutout_key = "done", "", cleared.key
 
@@ -292,15 +292,3 @@ def _store_pictures(session: Session, job: _Job, result: Any) -> None:
         picture.bytes, picture.sha256 = one.bytes, one.sha256
         picture.checks = [list(check) for check in one.checks]
         picture.way = list(one.way)
-
-
-def data_lock(folder: Path) -> Any:
-    """Hold the data folder for this process alone; the lock ends with it. Raises BlockingIOError if it is in use."""
-    try:
-        import fcntl
-    except ImportError:  # no such locks on this system
-        return None
-    folder.mkdir(parents=True, exist_ok=True)
-    handle = (folder / "in-use.lock").open("w")
-    fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    return handle

@@ -11,13 +11,13 @@ from typing import NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zero_easel.core.assets import Assets
-from zero_easel.core.laid import Laid, Subject
-from zero_easel.core.placement import is_by_row, lay_out
-from zero_easel.core.sizes import rules_on, size_of
-from zero_easel.core.standard import Standard
+from zero_easel.core.placing.layout import is_by_row, lay_out
+from zero_easel.core.placing.placement import Placement, Subject
+from zero_easel.core.standard.assets import Assets
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.sizes import rules_on, size_of
 from zero_easel.library.lineup import row_of
-from zero_easel.library.models import Photo, PictureRow, Run, Shoot
+from zero_easel.library.models import PhotoRow, PictureRow, Run, Shoot
 from zero_easel.library.names import plan_shoot
 from zero_easel.library.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, picture_of
@@ -53,9 +53,9 @@ class _Wanted:
     """A picture that is to come. hint: a number that grows with its bytes, 0 if unknown. bytes: once they are known."""
 
     row: PictureRow
-    photo: Photo
+    photo: PhotoRow
     subject: Subject
-    laid: Laid | None
+    laid: Placement | None
     hint: float
     bytes: int | None = None
 
@@ -86,7 +86,7 @@ class Estimator:
         row_now = row_of(session, shoot)
         subjects = {one.line.id: one.subject for one in row_now}
         photos = {photo.id: photo for photo in session.scalars(
-            select(Photo).where(Photo.shoot_id == shoot.id)).unique()}  # fmt: skip
+            select(PhotoRow).where(PhotoRow.shoot_id == shoot.id)).unique()}  # fmt: skip
         seen = _seen(standard, subjects)
         laid = _laid_by_row(standard, subjects) if is_by_row(standard) else {}
         found = []
@@ -122,14 +122,15 @@ class Estimator:
                 pool.submit(make, pictures, kept_source(vault, pictures[0].photo))
                 for pictures in _in_turn([by_photo[photo] for photo in order])
             ]
-        for one in begun:
-            one.result()
+        for future in begun:
+            future.result()
 
 
 def _in_turn(photos: list[list[_Wanted]]) -> Iterator[list[_Wanted]]:
     """The pictures of photos in such an order that all deliverables are soon weighed, each on another photo: half of
     one photo's and the other half of the next one's, then the rest of both."""
-    for first, second in zip_longest(photos[::2], photos[1::2], fillvalue=[]):
+    nothing: list[_Wanted] = []
+    for first, second in zip_longest(photos[::2], photos[1::2], fillvalue=nothing):
         yield from filter(None, (first[::2], second[1::2], first[1::2], second[::2]))
 
 
@@ -182,12 +183,12 @@ def _seen(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict
     return found
 
 
-def _seen_of(laid: Laid) -> _Seen:
+def _seen_of(laid: Placement) -> _Seen:
     box = laid.box
     return _Seen(laid.scale, max(box.width, box.height) if box else float(max(laid.canvas)))
 
 
-def _laid_by_row(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict[int, Laid | None]]:
+def _laid_by_row(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict[int, Placement | None]]:
     """Where each picture goes, where that depends on all others."""
     return {
         wanted.name: dict(zip(subjects, lay_out(list(subjects.values()), rules_on(standard, wanted)), strict=True))
@@ -195,7 +196,7 @@ def _laid_by_row(standard: Standard, subjects: Mapping[int, Subject]) -> dict[st
     }
 
 
-def _hint(photo: Photo, seen: _Seen | None) -> float:
+def _hint(photo: PhotoRow, seen: _Seen | None) -> float:
     """From how much there is to see in a photo's cutout, and how large it is drawn; what is enlarged gains no detail by
     it."""
     if photo.cutout is None or seen is None:

@@ -13,9 +13,9 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zero_easel.core.placement import is_by_row
-from zero_easel.core.sizes import rules_on
-from zero_easel.core.standard import Standard
+from zero_easel.core.placing.layout import is_by_row
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.sizes import rules_on
 from zero_easel.library.models import PictureRow, Run
 from zero_easel.library.vault import Vault
 

@@ -8,16 +8,17 @@ from typing import Any
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from zero_easel.core.laid import Laid, Subject
-from zero_easel.core.patterns import MOMENTS, PatternError, Value
-from zero_easel.core.placement import lay_out
-from zero_easel.core.plan import Planned
-from zero_easel.core.pose import Size
-from zero_easel.core.sizes import rules_on
-from zero_easel.core.standard import Standard
-from zero_easel.library.lines import Line, lines_of, takes_part
-from zero_easel.library.lineup import Standing, hand_of, kept_hand, measures_from, row_of
-from zero_easel.library.models import CutoutRow, Original, Photo, PictureRow, Run, Shoot, now
+from zero_easel.core.catalog.plan import Planned
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.placement import Placement, Subject
+from zero_easel.core.placing.pose import Dimensions
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.patterns import MOMENTS, PatternError, Value
+from zero_easel.core.standard.sizes import rules_on
+from zero_easel.library.lines import PhotoLine, lines_of, takes_part
+from zero_easel.library.lineup import RowEntry, hand_of, kept_hand, measures_from, row_of
+from zero_easel.library.models import CutoutRow, Original, PhotoRow, PictureRow, Run, Shoot, now
 from zero_easel.library.names import plan_shoot
 from zero_easel.library.shoots import cutout_keys, waiting_to_be_read
 from zero_easel.library.standards import freeze
@@ -95,10 +96,10 @@ def start_run(session: Session, vault: Vault, shoot: Shoot) -> Run:
 
 
 def planned_rows(
-    session: Session, shoot: Shoot, standard: Standard, planned: list[tuple[Line, Planned]], run_id: int = 0
+    session: Session, shoot: Shoot, standard: Standard, planned: list[tuple[PhotoLine, Planned]], run_id: int = 0
 ) -> list[PictureRow]:
     """A row per picture, and one for each photo that gives none, as a run of the standard would begin with them."""
-    plans: dict[int, list[Planned]] = {}
+    plans: dict[int, list[Planned | None]] = {}
     for line, plan in planned:
         plans.setdefault(line.id, []).append(plan)
     lines = lines_of(session, shoot.id)
@@ -107,9 +108,9 @@ def planned_rows(
     keys = Keys(standard, list(subjects.values()))
     rows = []
     for line in lines:
-        for plan in plans.get(line.id, [None]):  # type: ignore[list-item]
-            row = _row_for(run_id, line, plan, subjects.get(line.id, {}))
-            if plan is not None:
+        for output in plans.get(line.id, [None]):
+            row = _row_for(run_id, line, output, subjects.get(line.id, {}))
+            if output is not None:
                 row.key = keys.key(row)
             rows.append(row)
     return rows
@@ -188,19 +189,19 @@ def subject_of(picture: PictureRow) -> Subject:
     facts = picture.subject or {}
     original = picture.photo.original
     return Subject(
-        None, (original.width, original.height), facts.get("category", ""), facts.get("view", picture.view),
-        Size(*facts.get("size", ())), hand_of(facts.get("hand")),
+        None, Size(original.width, original.height), facts.get("category", ""), facts.get("view", picture.view),
+        Dimensions(*facts.get("size", ())), hand_of(facts.get("hand")),
     )  # fmt: skip
 
 
-def laid_of(session: Session, run: Run) -> dict[int, Laid | None] | None:
+def laid_of(session: Session, run: Run) -> dict[int, Placement | None] | None:
     """Where all pictures of a run go, by their ids, each deliverable laid out as one row of all photos; None while some
     are not cleared yet."""
     query = (
-        select(PictureRow, CutoutRow.measures, Photo.clearing)
-        .join(Photo, Photo.id == PictureRow.photo_id)
-        .join(Original, Original.digest == Photo.digest)
-        .outerjoin(CutoutRow, CutoutRow.key == Photo.cutout_key)
+        select(PictureRow, CutoutRow.measures, PhotoRow.clearing)
+        .join(PhotoRow, PhotoRow.id == PictureRow.photo_id)
+        .join(Original, Original.digest == PhotoRow.digest)
+        .outerjoin(CutoutRow, CutoutRow.key == PhotoRow.cutout_key)
         .where(PictureRow.run_id == run.id, PictureRow.output != "")
         .order_by(PictureRow.id)
     )
@@ -219,7 +220,7 @@ def laid_of(session: Session, run: Run) -> dict[int, Laid | None] | None:
     return {row.id: laid[row.deliverable][row.photo_id] for row, _, _ in rows}
 
 
-def _subject_kept(standing: Standing, cutouts: Mapping[int, str]) -> dict[str, Any]:
+def _subject_kept(standing: RowEntry, cutouts: Mapping[int, str]) -> dict[str, Any]:
     """Of a photo, all that its picture depends on besides the rules, as it is kept."""
     subject = standing.subject
     return {
@@ -228,7 +229,7 @@ def _subject_kept(standing: Standing, cutouts: Mapping[int, str]) -> dict[str, A
     }  # fmt: skip
 
 
-def _row_for(run_id: int, line: Line, plan: Planned | None, subject: dict[str, Any]) -> PictureRow:
+def _row_for(run_id: int, line: PhotoLine, plan: Planned | None, subject: dict[str, Any]) -> PictureRow:
     row = PictureRow(run_id=run_id, photo_id=line.id, original=line.name, code=line.code, view=line.view)
     row.subject = subject
     if plan is not None:
@@ -257,7 +258,7 @@ def told_of(picture: PictureRow) -> dict[str, Value]:
     return told
 
 
-def why_out(line: Line) -> str:
+def why_out(line: PhotoLine) -> str:
     """Why a run makes no picture of a photo."""
     if line.card:
         return line.why

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import pyvips
 from PIL import Image
 
-from zero_easel.core.colour import Encoded
-from zero_easel.core.encode import encode_png
+from zero_easel.core.finishing.encode import encode_png
+from zero_easel.core.light.colour import Encoded
+from zero_easel.core.photos.vips import pyvips
 
 DIRECT = frozenset({".jpg", ".png", ".webp", ".avif", ".svg"})
 """Endings of files that browsers show by themselves."""

@@ -5,21 +5,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from zero_easel.core.assets import Assets
-from zero_easel.core.colour import Encoded
-from zero_easel.core.embed import Camera, camera_of
-from zero_easel.core.encode import encode_webp, weight_of
-from zero_easel.core.item import CutItem
-from zero_easel.core.laid import Subject
-from zero_easel.core.marks import Mark
-from zero_easel.core.photo import Photo, PhotoError, read_photo
-from zero_easel.core.reading import Reading, read
-from zero_easel.core.standard import Standard
+from zero_easel.core.clearing.marks import Mark
+from zero_easel.core.finishing.embed import Camera, camera_of
+from zero_easel.core.finishing.encode import encode_webp, weight_of
+from zero_easel.core.items.item import CutItem
+from zero_easel.core.light.colour import Encoded
+from zero_easel.core.photos.decoding import Photo, PhotoError, read_photo
+from zero_easel.core.photos.reading import Reading, read
+from zero_easel.core.placing.placement import Subject
+from zero_easel.core.standard.assets import Assets
+from zero_easel.core.standard.model import Standard
+from zero_easel.engines.making import Made, made
 from zero_easel.files import write_atomically
-from zero_easel.library.models import Photo as PhotoRow
+from zero_easel.library.models import PhotoRow
 from zero_easel.library.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame
-from zero_easel.runs.making import Made, made
 
 SMALL, LARGE = 480, 1400
 """Longer sides of the reduced cutouts that pages show, px."""

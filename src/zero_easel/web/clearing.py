@@ -1,12 +1,12 @@
 """Clear: the wall of cutouts, doubtful ones first, and one of them large."""
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zero_easel.library.lines import doubtful, takes_part
-from zero_easel.library.models import Photo, Shoot
+from zero_easel.library.models import PhotoRow, Shoot
 from zero_easel.library.repairs import leave_out
 from zero_easel.library.shoots import photos_of
 from zero_easel.library.standards import rules_of
@@ -63,14 +63,14 @@ def accept_all(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
     return clear_wall(request, session, shoot)
 
 
-def shelf_size(photo: Photo, room: int) -> tuple[int, int]:
+def shelf_size(photo: PhotoRow, room: int) -> tuple[int, int]:
     """Width and height of a cutout on a shelf with `room` px of width: contained, never cropped."""
     assert photo.cutout is not None
     scale = min(_SHELF_HEIGHT / photo.cutout.height, room / photo.cutout.width)
     return max(1, round(photo.cutout.width * scale)), max(1, round(photo.cutout.height * scale))
 
 
-def _after(request: Request, session: Db, photo: Photo) -> Response:
+def _after(request: Request, session: Db, photo: PhotoRow) -> Response:
     shoot = session.get_one(Shoot, photo.shoot_id)
     if request.headers.get("hx-request") == "true":
         return clear_wall(request, session, shoot)
@@ -78,7 +78,7 @@ def _after(request: Request, session: Db, photo: Photo) -> Response:
     return RedirectResponse(f"/photos/{following.id}" if following else f"/shoots/{shoot.id}/clear", 303)
 
 
-def _wall(session: Db, shoot: Shoot) -> dict[str, object]:
+def _wall(session: Db, shoot: Shoot) -> dict[str, Any]:
     photos = in_order(photos_of(session, shoot.id))
     waiting = [p for p in photos if p.clearing == "waiting"]
     look_at = [p for p in photos if doubtful(p)]
@@ -90,7 +90,7 @@ def _wall(session: Db, shoot: Shoot) -> dict[str, object]:
     }  # fmt: skip
 
 
-def in_order(photos: list[Photo]) -> list[Photo]:
+def in_order(photos: list[PhotoRow]) -> list[PhotoRow]:
     """All that take part, the least certain first, then in shooting order."""
     part = [p for p in photos if takes_part(p)]
     first = sorted((p for p in part if doubtful(p)), key=lambda p: p.cutout.confidence if p.cutout else 0.0)

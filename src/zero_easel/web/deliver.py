@@ -3,10 +3,10 @@
 from fastapi import APIRouter, BackgroundTasks, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zero_easel.core.patterns import PatternError
-from zero_easel.core.plan import Clash, Planned
-from zero_easel.core.sizes import size_of
-from zero_easel.library.lines import Line, doubtful, lines_of
+from zero_easel.core.catalog.plan import Clash, Planned
+from zero_easel.core.standard.patterns import PatternError
+from zero_easel.core.standard.sizes import size_of
+from zero_easel.library.lines import PhotoLine, doubtful, lines_of
 from zero_easel.library.lineup import lay_row, row_of
 from zero_easel.library.matches import troubles_of
 from zero_easel.library.models import Shoot
@@ -52,7 +52,7 @@ def run_shoot(request: Request, session: Db, bench: Bench, shoot: ShootById, aft
 
 
 def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: int = 200) -> HTMLResponse:
-    planned: list[tuple[Line, Planned]] = []
+    planned: list[tuple[PhotoLine, Planned]] = []
     clashes: list[Clash] = []
     try:
         planned, clashes = plan_shoot(session, shoot)
@@ -77,7 +77,9 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
     )  # fmt: skip
 
 
-def _warnings(session: Db, shoot: Shoot, lines: list[Line]) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:
+def _warnings(
+    session: Db, shoot: Shoot, lines: list[PhotoLine]
+) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:
     """Photos whose item would be cut off, with the sides; and photos that would be enlarged, with the factor."""
     row = row_of(session, shoot, lines)
     cut, enlarged = [], []

@@ -1,22 +1,17 @@
 """Match: which photo shows which product from which side, what is not sure, and the repairs."""
 
 import json
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, HTTPException, Request
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import HTMLResponse
 
-from zero_easel.core.matching import VIEWS
-from zero_easel.library.lines import Line, lines_of
+from zero_easel.core.catalog.matching import VIEWS
+from zero_easel.library.history import steps_of
+from zero_easel.library.lines import PhotoLine, lines_of
 from zero_easel.library.matches import ensure_matched, troubles_of
-from zero_easel.library.models import Photo, Shoot
-from zero_easel.library.products import (
-    count_products,
-    find_code,
-    find_products,
-    products_by_code,
-    products_unseen,
-)
+from zero_easel.library.models import PhotoRow, Shoot
+from zero_easel.library.products import count_products, find_code, find_products, products_by_code, products_unseen
 from zero_easel.library.repairs import (
     STAGE,
     MatchError,
@@ -31,7 +26,6 @@ from zero_easel.library.repairs import (
     swap,
     undo,
 )
-from zero_easel.library.steps import steps_of
 from zero_easel.web.page import Db, PhotoById, ShootById, found, show, stages, stages_of
 
 router = APIRouter()
@@ -136,7 +130,7 @@ def _only_one(session: Db, typed: str) -> str | None:
     return products[0].code if len(products) == 1 else None
 
 
-def _behind(lines: list[Line], card_id: int) -> list[int]:
+def _behind(lines: list[PhotoLine], card_id: int) -> list[int]:
     """Photos behind a card, up to the next one."""
     at = next((i for i, line in enumerate(lines) if line.id == card_id), len(lines))
     ids = []
@@ -148,7 +142,7 @@ def _behind(lines: list[Line], card_id: int) -> list[int]:
     return ids
 
 
-def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, object]:
+def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
     ensure_matched(session, shoot)
     lines = lines_of(session, shoot.id)
     troubles = troubles_of(lines)
@@ -175,7 +169,7 @@ def _fresh(request: Request, session: Db, shoot: Shoot, said: str, page: int = 1
     return show(request, "_matches.html", answer=True, said=said, failed=failed, **_matches(session, shoot, page))
 
 
-def _said(request: Request, session: Db, photo: Photo, warning: str = "") -> Response:
+def _said(request: Request, session: Db, photo: PhotoRow, warning: str = "") -> HTMLResponse:
     """What follows from a match, each part for its own place on the page: the fields stay as a person left them."""
     session.flush()
     shoot = session.get_one(Shoot, photo.shoot_id)

@@ -6,9 +6,9 @@ from pathlib import Path
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import FileResponse, Response
 
-from zero_easel.core.deliverable import FORMATS
-from zero_easel.core.encode import encode_jpeg
-from zero_easel.core.photo import PhotoError, read_photo
+from zero_easel.core.finishing.encode import encode_jpeg
+from zero_easel.core.photos.decoding import PhotoError, read_photo
+from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.library.models import Original, PictureRow
 from zero_easel.library.shoots import remake_small
 from zero_easel.runs.showing import DIRECT, shown_png

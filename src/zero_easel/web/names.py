@@ -1,22 +1,23 @@
 """Name: how files are called, tried out while it is typed, and the table old name -> new name."""
 
 import json
-from typing import Annotated, NamedTuple
+from typing import Annotated, Any, NamedTuple
 
 from fastapi import APIRouter, BackgroundTasks, Form, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
 
-from zero_easel.core.naming import portable
-from zero_easel.core.patterns import FIELDS, Pattern, PatternError
-from zero_easel.core.plan import GS1, Planned, find_clashes
-from zero_easel.core.standard import Standard, StandardError, changed
-from zero_easel.library.lines import Line, lines_of
+from zero_easel.core.catalog.plan import GS1, Planned, find_clashes
+from zero_easel.core.standard.editing import changed
+from zero_easel.core.standard.model import Standard, StandardError
+from zero_easel.core.standard.naming import portable
+from zero_easel.core.standard.patterns import FIELDS, Pattern, PatternError
+from zero_easel.folder.renaming import RenameError, archive_of
+from zero_easel.library.lines import PhotoLine, lines_of
 from zero_easel.library.matches import ensure_matched
 from zero_easel.library.models import Shoot
 from zero_easel.library.names import plan_lines
 from zero_easel.library.products import free_columns
 from zero_easel.library.standards import rules_of, set_rule
-from zero_easel.runs.rename import RenameError, archive_of
 from zero_easel.web.page import Bench, Db, Fields, ShootById, show, stages_of
 
 router = APIRouter()
@@ -60,7 +61,7 @@ def keep_rule(
     before = rules_of(shoot.standard)
     rules, fault = _tried(before, {field: value}, free_columns(session))
     context = _names(session, shoot, rules, only, 1, fault)
-    fault = context["fault"]  # type: ignore[assignment]
+    fault = context["fault"]
     if fault is None and field in _RULES:
         set_rule(session, shoot.standard, f"names.{field}", value)
         session.flush()
@@ -107,9 +108,9 @@ def _pointing(field: str, text: str, error: PatternError) -> Fault:
 
 def _names(
     session: Db, shoot: Shoot, rules: Standard, only: str, page: int, fault: Fault | None = None
-) -> dict[str, object]:
+) -> dict[str, Any]:
     lines = lines_of(session, shoot.id)
-    planned: list[tuple[Line, Planned]] = []
+    planned: list[tuple[PhotoLine, Planned]] = []
     try:
         planned = plan_lines(session, shoot, lines, rules)
     except PatternError as error:
@@ -135,6 +136,6 @@ def _wanted(plan: Planned, only: str, clashing: set[str]) -> bool:
     return plan.original != plan.output if only == "changed" else True
 
 
-def _example(planned: list[tuple[Line, Planned]]) -> str:
+def _example(planned: list[tuple[PhotoLine, Planned]]) -> str:
     """A name to see the rules by: of a photo with a product, if there is one."""
     return next((plan.output for _, plan in planned if plan.code), planned[0][1].output if planned else "")

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
 from fastapi import Depends, HTTPException, Request
 from fastapi.responses import HTMLResponse
@@ -12,13 +12,15 @@ from fastapi.templating import Jinja2Templates
 from sqlalchemy.orm import Session
 
 from zero_easel import __version__
-from zero_easel.core.rules import Item
-from zero_easel.library.lines import Line, doubtful, lines_of, takes_part
+from zero_easel.core.standard.rules import Item
+from zero_easel.library.lines import PhotoLine, doubtful, lines_of, takes_part
 from zero_easel.library.matches import troubles_of
-from zero_easel.library.models import Photo, Run, Shoot
+from zero_easel.library.models import PhotoRow, Run, Shoot
 from zero_easel.library.standards import rules_of
 from zero_easel.runs.service import latest_run, progress_of
 from zero_easel.workbench import Workbench
+
+Row = TypeVar("Row")
 
 templates = Jinja2Templates(Path(__file__).parent / "templates")
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
@@ -45,9 +47,9 @@ def shoot_or_404(session: Db, shoot_id: int) -> Shoot:
     return found(session.get(Shoot, shoot_id), "shoot")
 
 
-def photo_or_404(session: Db, photo_id: int) -> Photo:
+def photo_or_404(session: Db, photo_id: int) -> PhotoRow:
     """The photo of the address."""
-    return found(session.get(Photo, photo_id), "photo")
+    return found(session.get(PhotoRow, photo_id), "photo")
 
 
 def run_or_404(session: Db, run_id: int) -> Run:
@@ -60,7 +62,7 @@ async def fields_of(request: Request) -> dict[str, str]:
     return {key: str(value) for key, value in (await request.form()).items()}
 
 
-def found(row: Any, what: str) -> Any:
+def found(row: Row | None, what: str) -> Row:
     """The row, or a 404 that names what is missing."""
     if row is None:
         raise HTTPException(404, f"There is no such {what}.")
@@ -68,7 +70,7 @@ def found(row: Any, what: str) -> Any:
 
 
 ShootById = Annotated[Shoot, Depends(shoot_or_404)]
-PhotoById = Annotated[Photo, Depends(photo_or_404)]
+PhotoById = Annotated[PhotoRow, Depends(photo_or_404)]
 RunById = Annotated[Run, Depends(run_or_404)]
 Fields = Annotated[dict[str, str], Depends(fields_of)]
 
@@ -101,7 +103,7 @@ def stages(session: Session, shoot: Shoot) -> list[Stage]:
     return stages_of(session, shoot, lines_of(session, shoot.id))
 
 
-def stages_of(session: Session, shoot: Shoot, lines: list[Line]) -> list[Stage]:
+def stages_of(session: Session, shoot: Shoot, lines: list[PhotoLine]) -> list[Stage]:
     """The same for lines at hand."""
     part = [line for line in lines if takes_part(line)]
     broken = sum(bool(line.error) for line in lines)

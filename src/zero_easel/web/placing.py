@@ -7,11 +7,13 @@ from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
 from pydantic_core import to_json
 
-from zero_easel.core.laid import Laid
-from zero_easel.core.measure import Bounds, Measures
-from zero_easel.core.room import free_area
-from zero_easel.core.standard import Scope, Standard, StandardError
-from zero_easel.library.lineup import Standing, lay_row, row_of
+from zero_easel.core.items.measure import Measures
+from zero_easel.core.light.geometry import Box
+from zero_easel.core.placing.placement import Placement
+from zero_easel.core.placing.room import free_area
+from zero_easel.core.standard.model import Scope, Standard, StandardError
+from zero_easel.library.history import steps_of
+from zero_easel.library.lineup import RowEntry, lay_row, row_of
 from zero_easel.library.models import Shoot
 from zero_easel.library.placing import (
     STAGE,
@@ -25,7 +27,6 @@ from zero_easel.library.placing import (
     undo,
 )
 from zero_easel.library.standards import rules_of
-from zero_easel.library.steps import steps_of
 from zero_easel.web.page import Db, ShootById, found, show, stages
 from zero_easel.web.standards import ruled, sentences
 
@@ -162,7 +163,7 @@ def row_data(session: Db, shoot: Shoot, scope: Scope, *, whole: bool) -> dict[st
         for standing, laid in zip(row, lay_row(row, rules), strict=True)
         if laid is not None and _in_scope(standing, scope)
     ]
-    areas: dict[int, Bounds] = {}
+    areas: dict[int, Box] = {}
     missing = sum(standing.subject.measures is None for standing in row)
     return {
         "canvas": [rules.canvas.width, rules.canvas.height], "ground": rules.canvas.ground,
@@ -172,21 +173,21 @@ def row_data(session: Db, shoot: Shoot, scope: Scope, *, whole: bool) -> dict[st
     }  # fmt: skip
 
 
-def _in_scope(standing: Standing, scope: Scope) -> bool:
+def _in_scope(standing: RowEntry, scope: Scope) -> bool:
     subject = standing.subject
     return (not scope.category or subject.category.casefold() == scope.category.casefold()) and (
         not scope.view or subject.view.casefold() == scope.view.casefold()
     )
 
 
-def _one_scale(row: list[Laid]) -> float | None:
+def _one_scale(row: list[Placement]) -> float | None:
     """px of the canvas to a mm, if that is the same for all whose size is known: then the line is a ruler."""
     known = [laid.scale * laid.px_per_mm for laid in row if laid.px_per_mm and laid.rules.scale == "true-size"]
     usual = sorted(known)[len(known) // 2] if known else None
     return round(usual, 4) if usual and sum(abs(k / usual - 1) < 0.001 for k in known) > len(known) / 2 else None
 
 
-def _lasting(standing: Standing) -> dict[str, Any]:
+def _lasting(standing: RowEntry) -> dict[str, Any]:
     """What of an item no rule changes."""
     line, subject = standing.line, standing.subject
     return {
@@ -195,7 +196,7 @@ def _lasting(standing: Standing) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _item(standing: Standing, laid: Laid, rules: Standard, areas: dict[int, Bounds]) -> dict[str, Any]:
+def _item(standing: RowEntry, laid: Placement, rules: Standard, areas: dict[int, Box]) -> dict[str, Any]:
     line, subject = standing.line, standing.subject
     kept = laid.rules.backdrop == "kept"
     if kept or not standing.key:

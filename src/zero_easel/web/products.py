@@ -8,11 +8,11 @@ from fastapi import APIRouter, BackgroundTasks, HTTPException, Request, UploadFi
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy import select
 
-from zero_easel.core.catalog import FIELDS, FREE, UNUSED
-from zero_easel.core.tables import BYTE_LIMIT, TableError, too_large
+from zero_easel.core.catalog.products import FIELDS, FREE, UNUSED
+from zero_easel.core.catalog.tables import BYTE_LIMIT, TableError, too_large
 from zero_easel.library.incoming import told
 from zero_easel.library.matches import all_stale
-from zero_easel.library.models import Photo, PictureRow, Shoot
+from zero_easel.library.models import PhotoRow, PictureRow, Shoot
 from zero_easel.library.products import (
     columns_in,
     compare_catalog,
@@ -98,9 +98,11 @@ def import_table(
 def product_page(request: Request, session: Db, code: str) -> HTMLResponse:
     """One product: its photos, cutouts and finished pictures from every shoot."""
     known = found(find_code(session, code), "product")
-    query = select(Photo, Shoot).join(Shoot, Shoot.id == Photo.shoot_id).where(Photo.code == known, ~Photo.card)
-    rows = session.execute(query.order_by(Shoot.id.desc(), Photo.id)).unique().all()
-    shoots: dict[int, tuple[Shoot, list[Photo]]] = {}
+    query = (
+        select(PhotoRow, Shoot).join(Shoot, Shoot.id == PhotoRow.shoot_id).where(PhotoRow.code == known, ~PhotoRow.card)
+    )
+    rows = session.execute(query.order_by(Shoot.id.desc(), PhotoRow.id)).unique().all()
+    shoots: dict[int, tuple[Shoot, list[PhotoRow]]] = {}
     for photo, shoot in rows:
         shoots.setdefault(shoot.id, (shoot, []))[1].append(photo)
     made = select(PictureRow).where(PictureRow.code == known, PictureRow.state == "done")
@@ -113,8 +115,8 @@ def product_page(request: Request, session: Db, code: str) -> HTMLResponse:
 
 def _page(request: Request, session: Db, q: str = "", said: str = "", failed: bool = False) -> HTMLResponse:
     products = find_products(session, q, _SHOWN)
-    photos: dict[str, list[Photo]] = {}
-    query = select(Photo).where(Photo.code.in_([p.code for p in products]), ~Photo.card)
+    photos: dict[str, list[PhotoRow]] = {}
+    query = select(PhotoRow).where(PhotoRow.code.in_([p.code for p in products]), ~PhotoRow.card)
     for photo in session.scalars(query).unique():
         photos.setdefault(photo.code, []).append(photo)
     return show(request, "products.html", products=products, photos=photos, total=count_products(session), q=q,

@@ -3,10 +3,10 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
-from zero_easel.core.checking import Checked
-from zero_easel.core.checks import KINDS
-from zero_easel.core.deliverable import FORMATS
-from zero_easel.core.standard import Standard
+from zero_easel.core.finishing.checking import Checked
+from zero_easel.core.standard.checks import KINDS
+from zero_easel.core.standard.deliverable import FORMATS
+from zero_easel.core.standard.model import Standard
 from zero_easel.library.models import PictureRow
 from zero_easel.runs.service import pictures_of
 from zero_easel.web.page import Db, file_size, found, show

@@ -9,17 +9,17 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response, Streamin
 from pydantic import ValidationError
 from sqlalchemy import func, select
 
-from zero_easel.core.checking import Checked
-from zero_easel.core.checks import KINDS
-from zero_easel.core.deliverable import FORMATS
-from zero_easel.core.naming import portable
-from zero_easel.core.patterns import PatternError
-from zero_easel.core.sheet import SheetRules
-from zero_easel.core.standard import Standard
-from zero_easel.library.models import Photo, PictureRow, Run
+from zero_easel.core.finishing.checking import Checked
+from zero_easel.core.finishing.contact_sheet import ContactSheet
+from zero_easel.core.standard.checks import KINDS
+from zero_easel.core.standard.deliverable import FORMATS
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.naming import portable
+from zero_easel.core.standard.patterns import PatternError
+from zero_easel.library.models import PhotoRow, PictureRow, Run
 from zero_easel.runs.archive import handed_over, lists_of, stream_archive
+from zero_easel.runs.contact_sheets import sheet_of
 from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state
-from zero_easel.runs.sheets import sheet_of
 from zero_easel.web.page import Bench, Db, RunById, found, is_partial, plural, show
 
 router = APIRouter()
@@ -60,7 +60,7 @@ def run_context(session: Db, run: Run, show_as: str = "sheet", deliverable: str 
         "failing": failing, "held": sum(not handed_over(p, rules) for p in done),
         "per_deliverable": Counter(picture.deliverable for picture in done),
         "before": _bytes_before(done), "after": sum(picture.bytes for picture in done),
-        **_checks_table(done, failing, rules), "kinds": KINDS, "sheet": SheetRules(), "formats": FORMATS,
+        **_checks_table(done, failing, rules), "kinds": KINDS, "sheet": ContactSheet(), "formats": FORMATS,
     }  # fmt: skip
 
 
@@ -131,7 +131,7 @@ def sheet(
 ) -> Response:  # fmt: skip
     """A contact sheet of one deliverable as PDF."""
     try:
-        rules = SheetRules.model_validate({
+        rules = ContactSheet.model_validate({
             "per_page": per_page, "way": way, "gap": gap.replace(",", "."), "caption": caption,
             "caption_2": caption_2, "title": title, "numbers": bool(numbers),
         })  # fmt: skip
@@ -155,7 +155,10 @@ def status(session: Db) -> HTMLResponse:
     """What is going on, in a few words for the foot of each page."""
     running = session.scalar(select(func.count()).select_from(Run).where(Run.state == "running")) or 0
     clearing = (
-        session.scalar(select(func.count()).select_from(Photo).where(Photo.clearing == "waiting", ~Photo.left_out)) or 0
+        session.scalar(
+            select(func.count()).select_from(PhotoRow).where(PhotoRow.clearing == "waiting", ~PhotoRow.left_out)
+        )
+        or 0
     )
     said = [plural(running, "run") + " under way"] if running else []
     said += [f"Clearing {plural(clearing, 'photo')}"] if clearing else []

@@ -7,9 +7,10 @@ from contextlib import suppress
 from pathlib import Path
 
 import uvicorn
+from filelock import Timeout
 
 from zero_easel.demo import load_demo
-from zero_easel.runs.dispatcher import data_lock
+from zero_easel.files import data_lock
 from zero_easel.settings import Settings
 from zero_easel.web.app import create_app
 from zero_easel.workbench import build_workbench
@@ -25,7 +26,7 @@ def serve(port: int, data: Path | None, *, demo: bool) -> None:
         settings = Settings(data=settings.data.with_name(settings.data.name + "-demo"))
     try:
         lock = data_lock(settings.data)
-    except BlockingIOError:
+    except Timeout:
         sys.exit(f"zero-easel: another Zero Easel is using {settings.data}; end it, or name another folder by --data.")
     except OSError as error:
         sys.exit(f"zero-easel: {settings.data} cannot be used: {error.strerror or error}.")

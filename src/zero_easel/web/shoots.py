@@ -5,7 +5,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy import select
 
 from zero_easel.library.lines import takes_part
-from zero_easel.library.models import Photo, Shoot
+from zero_easel.library.models import PhotoRow, Shoot
 from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot, photos_of
 from zero_easel.web.page import Bench, Db, ShootById, show, stages
 
@@ -67,9 +67,9 @@ def _page(request: Request, session: Db, error: str = "", status: int = 200) -> 
     return show(request, "shoots.html", status, shelves=shelves, error=error)
 
 
-def _some_items(photos: list[Photo]) -> list[Photo]:
+def _some_items(photos: list[PhotoRow]) -> list[PhotoRow]:
     """A few cleared photos of different products, to know the shoot by."""
-    chosen: dict[str, Photo] = {}
+    chosen: dict[str, PhotoRow] = {}
     for photo in photos:
         if photo.cutout is not None and photo.cutout.bounds and takes_part(photo):
             chosen.setdefault(photo.code or photo.name, photo)

@@ -10,26 +10,26 @@ from fastapi import APIRouter, Depends, Form, HTTPException, Request, UploadFile
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, RedirectResponse, Response
 from sqlalchemy import select
 
-from zero_easel.core import checks as checking
-from zero_easel.core import deliverable as delivering
-from zero_easel.core.assets import FONTS, SUFFIXES, Assets
-from zero_easel.core.checks import KINDS, Check
-from zero_easel.core.grounds import read_ground
-from zero_easel.core.laid import Laid
-from zero_easel.core.lengths import in_unit
-from zero_easel.core.naming import base_name, portable
-from zero_easel.core.overlays import PLACES, Overlay
-from zero_easel.core.patterns import Pattern, PatternError, Value
-from zero_easel.core.placement import is_by_row
-from zero_easel.core.room import free_area
-from zero_easel.core.rules import Part
-from zero_easel.core.sizes import rules_on, size_of
-from zero_easel.core.stamp import is_wanted
-from zero_easel.core.standard import ALL, AS_FITS, LISTS, UNSAID, Scope, Standard, StandardError, write_views
-from zero_easel.core.standard_file import read_standard, schema, write_standard
-from zero_easel.library.lineup import Standing, lay_row, row_of
+from zero_easel.core.finishing.stamp import is_wanted
+from zero_easel.core.placing.layout import is_by_row
+from zero_easel.core.placing.placement import Placement
+from zero_easel.core.placing.room import free_area
+from zero_easel.core.standard import checks as checking
+from zero_easel.core.standard import deliverable as delivering
+from zero_easel.core.standard.assets import FONTS, SUFFIXES, Assets
+from zero_easel.core.standard.checks import KINDS, Check
+from zero_easel.core.standard.grounds import read_ground
+from zero_easel.core.standard.lengths import in_unit
+from zero_easel.core.standard.model import ALL, AS_FITS, LISTS, UNSAID, Scope, Standard, StandardError, write_views
+from zero_easel.core.standard.naming import base_name, portable
+from zero_easel.core.standard.overlays import PLACES, Overlay
+from zero_easel.core.standard.patterns import Pattern, PatternError, Value
+from zero_easel.core.standard.rule import Part
+from zero_easel.core.standard.sizes import rules_on, size_of
+from zero_easel.core.standard.yaml_file import read_standard, schema, write_standard
+from zero_easel.library.lineup import RowEntry, lay_row, row_of
 from zero_easel.library.matches import all_stale
-from zero_easel.library.models import Photo, ProductRow, Shoot, StandardRow
+from zero_easel.library.models import PhotoRow, ProductRow, Shoot, StandardRow
 from zero_easel.library.names import plan_shoot
 from zero_easel.library.products import free_columns, products_by_code
 from zero_easel.library.standards import (
@@ -55,7 +55,7 @@ _ASSET_LIMIT = 60_000_000
 
 def standard_or_404(session: Db, standard_id: int) -> StandardRow:
     """The standard of the address."""
-    return found(session.get(StandardRow, standard_id), "standard")  # type: ignore[no-any-return]
+    return found(session.get(StandardRow, standard_id), "standard")
 
 
 StandardById = Annotated[StandardRow, Depends(standard_or_404)]
@@ -65,8 +65,8 @@ StandardById = Annotated[StandardRow, Depends(standard_or_404)]
 class Sample:
     """An item on its canvas. share: of the canvas's height, in per cent. stamps: overlays as they will be drawn."""
 
-    standing: Standing
-    laid: Laid
+    standing: RowEntry
+    laid: Placement
     share: int
     stamps: list[dict[str, Any]]
 
@@ -264,7 +264,7 @@ def _sizes(rules: Standard) -> list[str]:
     return [f"{d.name} {' x '.join(map(str, size_of(rules, d)))} {d.kind.label}" for d in rules.deliverables]
 
 
-def ruled(rules: Standard, scope: Scope, field: str, error: str) -> dict[str, object]:
+def ruled(rules: Standard, scope: Scope, field: str, error: str) -> dict[str, Any]:
     """What a page's fields are told after a change: all values as they are kept, and which are the scope's own."""
     return {"field": field, "refused": field if error else "", "values": _values(rules, scope),
             "own": [f"item.{key}" for key in rules.own_rules(scope)] if scope != ALL else []}  # fmt: skip
@@ -298,14 +298,16 @@ def as_typed(field: str, value: object) -> str:
 
 def _newest(session: Db, row: StandardRow) -> Shoot | None:
     """The newest shoot with items that follows a standard, or else the newest of all."""
-    query = select(Shoot).join(Photo).where(Photo.cutout_key.is_not(None)).order_by(Shoot.id.desc()).limit(1)
+    query = select(Shoot).join(PhotoRow).where(PhotoRow.cutout_key.is_not(None)).order_by(Shoot.id.desc()).limit(1)
     return session.scalar(query.where(Shoot.standard_id == row.id)) or session.scalar(query)
 
 
 def scopes_of(session: Db, rules: Standard) -> dict[str, list[str]]:
     """Categories and views that rules may be made for."""
     categories = set(session.scalars(select(ProductRow.category).distinct()))
-    views = set(session.scalars(select(Photo.view).distinct())) | set(session.scalars(select(Photo.turn).distinct()))
+    views = set(session.scalars(select(PhotoRow.view).distinct())) | set(
+        session.scalars(select(PhotoRow.turn).distinct())
+    )
     categories |= {special.category for special in rules.exceptions}
     views |= {special.view for special in rules.exceptions}
     return {key: sorted({word.casefold() for word in words if word})
@@ -314,7 +316,7 @@ def scopes_of(session: Db, rules: Standard) -> dict[str, list[str]]:
 
 def rules_context(
     session: Db, bench: Bench, row: StandardRow, shoot: Shoot | None, scope: Scope = ALL, on: str = ""
-) -> dict[str, object]:
+) -> dict[str, Any]:
     """All that the sentences of a standard and the samples beside them show. on: the deliverable on whose canvas the
     samples are, "" for the standard's own."""
     rules = rules_of(row)
@@ -339,7 +341,7 @@ def rules_context(
     }  # fmt: skip
 
 
-def sentences(session: Db, rules: Standard, scope: Scope) -> dict[str, object]:
+def sentences(session: Db, rules: Standard, scope: Scope) -> dict[str, Any]:
     """What the sentences of a standard show for a scope."""
     canvas = rules.canvas
     return {
@@ -350,9 +352,9 @@ def sentences(session: Db, rules: Standard, scope: Scope) -> dict[str, object]:
     }  # fmt: skip
 
 
-def samples(session: Db, row: list[Standing], rules: Standard, on: str) -> list[Sample]:
+def samples(session: Db, row: list[RowEntry], rules: Standard, on: str) -> list[Sample]:
     """A few items of different products as the rules place them; overlays only on the canvas of a deliverable."""
-    chosen: dict[str, Standing] = {}
+    chosen: dict[str, RowEntry] = {}
     for standing in row:
         if standing.subject.measures is not None:
             chosen.setdefault(standing.line.code or standing.line.name, standing)
@@ -367,7 +369,7 @@ def samples(session: Db, row: list[Standing], rules: Standard, on: str) -> list[
     ]
 
 
-def _told(session: Db, row: list[Standing]) -> dict[str, dict[str, Value]]:
+def _told(session: Db, row: list[RowEntry]) -> dict[str, dict[str, Value]]:
     """Fields of the catalog, by product code."""
     products = products_by_code(session, {standing.line.code for standing in row})
     return {
@@ -376,7 +378,7 @@ def _told(session: Db, row: list[Standing]) -> dict[str, dict[str, Value]]:
     }
 
 
-def _stamps(rules: Standard, on: str, laid: Laid, values: dict[str, Value]) -> list[dict[str, Any]]:
+def _stamps(rules: Standard, on: str, laid: Placement, values: dict[str, Value]) -> list[dict[str, Any]]:
     """Where overlays will lie, for a drawing of them; their exact pixels come with the picture."""
     if not on:
         return []
@@ -397,5 +399,5 @@ def _stamps(rules: Standard, on: str, laid: Laid, values: dict[str, Value]) -> l
     return found_ones
 
 
-def _share(laid: Laid) -> int:
+def _share(laid: Placement) -> int:
     return round(100 * laid.box.height / laid.canvas[1]) if laid.box else 100

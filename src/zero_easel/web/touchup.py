@@ -8,17 +8,16 @@ from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
-from zero_easel.core.colour import Encoded
-from zero_easel.core.marks import Mark
-from zero_easel.core.photo import Photo as DecodedPhoto
-from zero_easel.core.photo import PhotoError, read_photo
+from zero_easel.core.clearing.marks import Mark
+from zero_easel.core.light.colour import Encoded
+from zero_easel.core.photos.decoding import Photo, PhotoError, read_photo
 from zero_easel.library.lines import doubtful
-from zero_easel.library.models import Photo, Shoot
+from zero_easel.library.models import PhotoRow, Shoot
 from zero_easel.library.shoots import empties_of, key_of, photos_of
 from zero_easel.library.standards import rules_of
 from zero_easel.library.touchups import draw, fences_of, marks_in_force, redo, undo
 from zero_easel.pipeline import empty_frame
-from zero_easel.runs.desk import TILE, Sheet
+from zero_easel.touchup.open_photos import TILE, OpenPhoto
 from zero_easel.web.clearing import in_order
 from zero_easel.web.page import Bench, Db, PhotoById, show
 
@@ -26,7 +25,7 @@ router = APIRouter()
 _FOR_GOOD = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
-class Drawn(BaseModel):
+class NewMarks(BaseModel):
     """Marks that were just drawn."""
 
     model_config = ConfigDict(extra="forbid")
@@ -57,7 +56,7 @@ def read_marks(session: Db, photo: PhotoById) -> dict[str, object]:
 
 
 @router.post("/photos/{photo_id}/marks")
-def add_marks(session: Db, photo: PhotoById, drawn: Drawn) -> dict[str, object]:
+def add_marks(session: Db, photo: PhotoById, drawn: NewMarks) -> dict[str, object]:
     """Draw."""
     draw(session, photo, drawn.marks)
     return _state(session, photo)
@@ -87,11 +86,11 @@ def copy_fence(session: Db, photo: PhotoById) -> dict[str, object]:
     return {"photo": target.id, "view": target.view}
 
 
-def sheet_of(session: Db, bench: Bench, photo: PhotoById) -> Sheet:
+def sheet_of(session: Db, bench: Bench, photo: PhotoById) -> OpenPhoto:
     """The photo on the desk."""
     empties = empties_of(session, photo.shoot_id)
 
-    def read() -> tuple[DecodedPhoto, list[Encoded]]:
+    def read() -> tuple[Photo, list[Encoded]]:
         frames = [empty_frame(bench.vault.original(digest)) for digest in empties]
         return read_photo(bench.vault.original(photo.digest), photo.name), frames
 
@@ -101,7 +100,7 @@ def sheet_of(session: Db, bench: Bench, photo: PhotoById) -> Sheet:
         raise HTTPException(409, str(error)) from error
 
 
-OnDesk = Annotated[Sheet, Depends(sheet_of, scope="function")]
+OnDesk = Annotated[OpenPhoto, Depends(sheet_of, scope="function")]
 
 
 @router.get("/photos/{photo_id}/tiles/photo/{digest}/{level}/{column}/{row}.jpg")
@@ -128,11 +127,11 @@ def cutout_tile(
     return Response(tile, media_type="image/png", headers=_FOR_GOOD)
 
 
-def _key(session: Session, photo: Photo) -> str:
+def _key(session: Session, photo: PhotoRow) -> str:
     return key_of(photo, empties_of(session, photo.shoot_id))
 
 
-def _state(session: Session, photo: Photo) -> dict[str, object]:
+def _state(session: Session, photo: PhotoRow) -> dict[str, object]:
     return {
         "id": photo.id, "digest": photo.digest, "width": photo.original.width, "height": photo.original.height,
         "key": _key(session, photo), "marks": photo.marks[: photo.marks_at], "undo": photo.marks_at,
@@ -140,7 +139,7 @@ def _state(session: Session, photo: Photo) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _next_view(session: Session, photo: Photo) -> Photo | None:
+def _next_view(session: Session, photo: PhotoRow) -> PhotoRow | None:
     """The photo after this one of the same product, the first one after the last."""
     same = [p for p in photos_of(session, photo.shoot_id) if p.code and p.code == photo.code and not p.empty]
     if len(same) < 2 or photo not in same:

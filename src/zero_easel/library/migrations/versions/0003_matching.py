@@ -1,5 +1,7 @@
 """code cards, folders, doubts, steps of matching, and free columns of products"""
 
+from typing import Any
+
 import sqlalchemy as sa
 from alembic import op
 
@@ -8,23 +10,30 @@ down_revision = "0002"
 branch_labels = None
 depends_on = None
 
-_NO = {"nullable": False, "server_default": sa.false()}
-_NOTHING = {"nullable": False, "server_default": ""}
-_ADDED = {
+
+def _flag(name: str) -> sa.Column[bool]:
+    return sa.Column(name, sa.Boolean(), nullable=False, server_default=sa.false())
+
+
+def _text(name: str) -> sa.Column[str]:
+    return sa.Column(name, sa.String(), nullable=False, server_default="")
+
+
+_ADDED: dict[str, list[sa.Column[Any]]] = {
     "product": [sa.Column("extra", sa.JSON(), nullable=False, server_default="{}")],
     "original": [
-        sa.Column("read", sa.Boolean(), **_NO),
+        _flag("read"),
         sa.Column("codes", sa.JSON(), nullable=False, server_default="[]"),
-        sa.Column("card_like", sa.Boolean(), **_NO),
+        _flag("card_like"),
         sa.Column("blur", sa.Double(), nullable=True),
     ],
-    "shoot": [sa.Column("stale", sa.Boolean(), **_NO)],
+    "shoot": [_flag("stale")],
     "photo": [
-        sa.Column("folder", sa.String(), **_NOTHING),
-        sa.Column("doubt", sa.String(), **_NOTHING),
-        sa.Column("turn", sa.String(), **_NOTHING),
-        sa.Column("card", sa.Boolean(), **_NO),
-        sa.Column("not_card", sa.Boolean(), **_NO),
+        _text("folder"),
+        _text("doubt"),
+        _text("turn"),
+        _flag("card"),
+        _flag("not_card"),
     ],
 }
 

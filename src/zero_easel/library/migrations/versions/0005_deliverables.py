@@ -1,6 +1,7 @@
 """many deliverables, versions of standards, checks of finished pictures"""
 
 import json
+from collections.abc import Callable
 from typing import Any
 
 import sqlalchemy as sa
@@ -12,7 +13,7 @@ branch_labels = None
 depends_on = None
 
 _NAMES = ("name", "folder", "count", "start", "find", "put", "find_as", "twice")
-_ADDED = {
+_ADDED: dict[str, list[Callable[[], sa.Column[Any]]]] = {
     "cutout": [lambda: sa.Column("weight", sa.Integer(), nullable=False, server_default="0")],
     "run": [lambda: sa.Column("standard_id", sa.Integer(), sa.ForeignKey("standard.id", name="fk_run_standard"))],
     "picture": [

@@ -1,0 +1,286 @@
+"""The finished picture: one resampling of the original pixels, blended with the ground in linear light."""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+
+from zero_easel.core.finishing.drawn_shadow import drawn_shadow
+from zero_easel.core.finishing.graphics import is_hard_edged
+from zero_easel.core.finishing.grounds import light_of
+from zero_easel.core.items.item import CutItem
+from zero_easel.core.items.measure import bounds_of
+from zero_easel.core.light.colour import Encoded, Float, to_linear, to_srgb
+from zero_easel.core.light.geometry import Box, Map, Size
+from zero_easel.core.light.resample import Kernel, warp
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.placement import Placement, Subject
+from zero_easel.core.standard.grounds import TRANSPARENT, read_ground
+from zero_easel.core.standard.model import Standard
+
+_ROUNDS = 6
+"""How often a placement is corrected by what came out."""
+_NEAR = 0.2
+"""px by which the drawn item may miss what the rule asks for."""
+
+
+class Rendered(NamedTuple):
+    """pixels: (H, W, 3) or, on a transparent ground, (H, W, 4) uint8 or uint16 sRGB, straight alpha. bounds: of the
+    item on the canvas, px. way: the map that was applied, from the upright photo."""
+
+    pixels: Encoded
+    bounds: Box
+    way: Map
+
+
+class _Span(NamedTuple):
+    """The part of the canvas, in whole px, that an item covers, and the map to it from px of the item's crop."""
+
+    left: int
+    top: int
+    right: int
+    bottom: int
+    way: Map
+
+    @property
+    def size(self) -> Size:
+        return Size(self.right - self.left, self.bottom - self.top)
+
+
+class DrawnItem(NamedTuple):
+    """An item drawn on its canvas, with nothing behind it yet. colours: three planes of linear light times alpha over
+    its span; alpha: there; cover: alpha over the whole canvas, (H, W); shadow: (H, W) share of light that the ground
+    loses, or None. bounds: of the item, px."""
+
+    colours: list[Float]
+    alpha: Float
+    span: _Span
+    cover: Float
+    shadow: Float | None
+    bounds: Box
+    way: Map
+
+
+def draw(item: CutItem, laid: Placement) -> DrawnItem:
+    """Draw an item where it was laid, by one resampling. Raises ValueError if there is no item."""
+    if item.measures is None or laid.box is None:
+        raise ValueError("there is no item to draw")
+    kernel: Kernel = laid.rules.kernel
+    if kernel == "auto" and is_hard_edged(item.pixels):
+        kernel = "box"
+    way, span, drawn, bounds = _settled(item, laid, kernel)
+    cover = np.zeros(laid.canvas[::-1], np.float32)
+    alpha = np.clip(drawn, 0, 1)
+    cover[span.top : span.bottom, span.left : span.right] = alpha
+    colours = _colours(item, span, drawn, kernel)
+    return DrawnItem(colours, alpha, span, cover, _shadow(item, laid, way, cover), bounds, way)
+
+
+def render(item: CutItem, standard: Standard, laid: Placement | None = None) -> Rendered:
+    """Draw an item on the standard's canvas, on a ground that needs no picture; where it was laid among others or by
+    itself. Raises ValueError if there is no item."""
+    if item.measures is None:
+        raise ValueError("there is no item to draw")
+    if laid is None:
+        laid = lay_out([Subject(item.measures, item.frame)], standard)[0]
+    assert laid is not None
+    drawn = draw(item, laid)
+    ground = read_ground(standard.canvas.ground)
+    light = None if ground.kind == TRANSPARENT else light_of(ground, laid.canvas, _no_picture)
+    return Rendered(flat(drawn, light), drawn.bounds, drawn.way)
+
+
+def _no_picture() -> Float:
+    raise ValueError("the ground's picture is not at hand")
+
+
+def flat(drawn: DrawnItem, ground: Float | None, bits: int = 8) -> Encoded:
+    """Item over shadow over ground, blended in linear light. ground: (H, W, 3) or (1, 1, 3) linear light, None for a
+    transparent one. bits: 8 or 16 per channel."""
+    if ground is None:
+        return _over_nothing(drawn, drawn.shadow, bits)
+    return _over_ground(drawn, ground, bits)
+
+
+def item_alone(drawn: DrawnItem) -> Encoded:
+    """(H, W, 4) uint8: the item with nothing behind it, not even its shadow."""
+    return _over_nothing(drawn, None, 8)
+
+
+def render_uncut(
+    photo: Encoded, alpha: Encoded | None, laid: Placement, ground: Float | None, bits: int = 8
+) -> Encoded:
+    """Draw a whole picture, (H, W, 3) sRGB with an alpha of its own or None, by the map it was laid out with.
+
+    ground: as for flat. (h, w, 3), or (h, w, 4) on a transparent ground; blended in linear light.
+    """
+    kernel: Kernel = laid.rules.kernel
+    if kernel == "auto" and is_hard_edged(photo):
+        kernel = "box"
+    h, w = photo.shape[:2]
+    own = np.ones((h, w), np.float32) if alpha is None else alpha.astype(np.float32) / np.float32(255)
+    size = laid.canvas
+    if _covers(laid.way, Size(w, h), size) and alpha is None:
+        # Beyond its edge a picture goes on as it ended: nothing of the ground may shine in.
+        edge = 8 * max(1, int(np.ceil(1 / laid.way.scale)))
+        photo = cv2.copyMakeBorder(photo, edge, edge, edge, edge, cv2.BORDER_REPLICATE)
+        own = np.ones(photo.shape[:2], np.float32)
+        way = Map.moved(-edge, -edge).then(laid.way)
+    else:
+        way = laid.way
+    drawn = warp(own, size, way, kernel)
+    cover, even = np.clip(drawn, 0, 1), 1 / np.maximum(drawn, 1)
+    planes = []
+    for channel in range(3):
+        light = warp(to_linear(photo[..., channel]) * own, size, way, kernel) * even
+        light = np.clip(light, 0, cover)
+        if ground is None:
+            planes.append(light / np.maximum(cover, 1e-6))
+        else:
+            planes.append(light + (1 - cover) * ground[..., channel])
+    pixels = cv2.merge([to_srgb(np.asarray(plane, np.float32), bits) for plane in planes])
+    if ground is not None:
+        return np.asarray(pixels)
+    return _with_alpha(pixels, cover, bits)
+
+
+def _covers(way: Map, frame: Size, canvas: Size) -> bool:
+    """Whether a picture leaves nothing of its canvas bare."""
+    right, bottom = way.a * frame[0] + way.e, way.d * frame[1] + way.f
+    return way.level and max(way.e, way.f, canvas[0] - right, canvas[1] - bottom) <= 1e-6
+
+
+def _over_ground(drawn: DrawnItem, ground: Float, bits: int) -> Encoded:
+    """Item over shadow over the ground, (H, W, 3)."""
+    span, shape = drawn.span, drawn.cover.shape
+    part = (slice(span.top, span.bottom), slice(span.left, span.right))
+    plain = ground.shape[:2] == (1, 1)
+    if drawn.shadow is None and plain:
+        colour = to_srgb(ground, bits).reshape(3)
+        pixels = np.empty((*shape, 3), colour.dtype)
+        pixels.reshape(shape[0], -1)[:] = np.tile(colour, shape[1])
+    else:
+        pixels = to_srgb(ground if drawn.shadow is None else (1 - drawn.shadow)[..., None] * ground, bits)
+    through = 1 - drawn.alpha
+    if drawn.shadow is not None:
+        through = through * (1 - drawn.shadow[part])
+    behind = ground if plain else ground[part]
+    mixed = (np.asarray(c + through * behind[..., at], np.float32) for at, c in enumerate(drawn.colours))
+    pixels[part] = cv2.merge([to_srgb(plane, bits) for plane in mixed])
+    return pixels
+
+
+def _over_nothing(drawn: DrawnItem, shadow: Float | None, bits: int) -> Encoded:
+    """Item over its shadow, (H, W, 4) with straight alpha; a shadow is black that lets some light through."""
+    cover, span = drawn.cover, drawn.span
+    dense = cover if shadow is None else cover + (1 - cover) * shadow
+    part = (slice(span.top, span.bottom), slice(span.left, span.right))
+    under = np.maximum(dense[part], 1e-6)
+    planes = [to_srgb(np.asarray(c / under, np.float32), bits) for c in drawn.colours]
+    pixels = np.zeros((*cover.shape, 3), planes[0].dtype)
+    pixels[part] = cv2.merge(planes)
+    return _with_alpha(pixels, dense, bits)
+
+
+def _with_alpha(pixels: Encoded, cover: Float, bits: int) -> Encoded:
+    """(H, W, 4); clear of colour where nothing is seen."""
+    top, kind = (65535, np.uint16) if bits == 16 else (255, np.uint8)
+    alpha = np.round(cover * top).astype(kind)
+    pixels[alpha == 0] = 0
+    return np.dstack([pixels, alpha])
+
+
+def _settled(item: CutItem, laid: Placement, kernel: Kernel) -> tuple[Map, _Span, Float, Box]:
+    """The map after which the drawn item itself, and not only its outline, meets the rule.
+
+    Resampling may shift the level at which a soft or ragged edge counts as the item's end by a pixel or more when
+    it is enlarged. The alpha alone is drawn, measured, and the map corrected by what came out.
+    """
+    top = 255 if item.pixels.dtype == np.uint8 else 65535
+    plane = item.pixels[..., 3].astype(np.float32) * np.float32(1 / top)
+    assert laid.box is not None
+    target, way = laid.box, laid.way
+    best: tuple[float, Map, _Span, Float, Box] | None = None
+    for _ in range(_ROUNDS):
+        span = _span(item, way, laid.canvas)
+        alpha = warp(plane, span.size, span.way, kernel)
+        found = bounds_of(alpha)
+        drawn = found.moved(span.left, span.top) if found else target
+        after = _correction(laid, drawn)
+        error = float(np.abs(np.subtract(after.apply(_corners(drawn)), _corners(drawn))).max())
+        if best is None or error < best[0]:
+            best = (error, way, span, alpha, drawn)
+        if error <= _NEAR:
+            break
+        way = way.then(after)
+    assert best is not None
+    return best[1:]
+
+
+def _correction(laid: Placement, drawn: Box) -> Map:
+    """What would bring the drawn item's box to where the rule wants it, as far as the rule speaks of the box."""
+    target, held = laid.box, laid.held
+    assert target is not None
+    if "cut" in {note.kind for note in laid.notes}:
+        return Map()  # what is drawn is not all of it
+    factor = 1.0
+    if held.scale:
+        factor = getattr(target, held.scale) / max(getattr(drawn, held.scale), 1.0)
+    dx = (target.left + target.right - drawn.left - drawn.right) / 2 if held.across else 0.0
+    if held.down == "bottom":
+        at, dy = drawn.bottom, target.bottom - drawn.bottom
+    else:
+        at, dy = (drawn.top + drawn.bottom) / 2, (target.top + target.bottom - drawn.top - drawn.bottom) / 2
+        dy = dy if held.down else 0.0
+    middle = (drawn.left + drawn.right) / 2
+    about = Map.moved(-middle, -at).then(Map.scaled(factor, factor)).then(Map.moved(middle, at))
+    return about.then(Map.moved(dx, dy))
+
+
+def _corners(box: Box) -> np.ndarray:
+    return np.array([[box.left, box.top], [box.right, box.bottom]])
+
+
+def _span(item: CutItem, way: Map, canvas: Size) -> _Span:
+    h, w = item.pixels.shape[:2]
+    x0, y0, x1, y1 = item.left - 2, item.top - 2, item.left + w + 2, item.top + h + 2
+    ends = way.apply(np.array([[x0, y0], [x1, y0], [x0, y1], [x1, y1]], float))
+    left, top = (max(0, int(np.floor(v))) for v in ends.min(0))
+    right, bottom = (min(limit, int(np.ceil(v))) for v, limit in zip(ends.max(0), canvas, strict=True))
+    right, bottom = max(right, left), max(bottom, top)
+    return _Span(left, top, right, bottom, Map.moved(item.left, item.top).then(way).then(Map.moved(-left, -top)))
+
+
+def _colours(item: CutItem, span: _Span, drawn: Float, kernel: Kernel) -> list[Float]:
+    """Three times (h, w) linear light times alpha; one channel after the other, so that a large photo takes little
+    memory.
+
+    drawn: alpha as the filter gave it. Along the rim it overshoots one, and each channel by the same factor, which
+    would show as a bright line: dividing by it takes the line away and leaves the item's own detail alone.
+    """
+    top = 255 if item.pixels.dtype == np.uint8 else 65535
+    cover = item.pixels[..., 3].astype(np.float32) * np.float32(1 / top)
+    alpha, even = np.clip(drawn, 0, 1), 1 / np.maximum(drawn, 1)
+    layers = []
+    for channel in range(3):
+        plane = to_linear(item.pixels[..., channel])
+        plane *= cover
+        # Light may not exceed what alpha lets through; the filters' overshoot at edges would show as sparks.
+        layers.append(np.asarray(np.clip(warp(plane, span.size, span.way, kernel) * even, 0, alpha), np.float32))
+    return layers
+
+
+def _shadow(item: CutItem, laid: Placement, way: Map, cover: Float) -> Float | None:
+    """(H, W) float32 share of light that the ground loses, or None."""
+    if laid.rules.shadow == "drawn":
+        return drawn_shadow(cover)
+    if laid.rules.shadow == "drop" or not item.shadow.any():
+        return None
+    h, w = item.shadow.shape
+    # From px of the canvas back to px of the shadow's picture, whose samples lie at the middle of their px.
+    to_canvas = Map.moved(0.5, 0.5).then(Map.scaled(item.width / w, item.height / h)).then(way)
+    back = to_canvas.then(Map.moved(-0.5, -0.5)).inverse()
+    matrix = np.array([[back.a, back.c, back.e], [back.b, back.d, back.f]])
+    size, flags = cover.shape[::-1], cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    seen = item.shadow.astype(np.float32) / np.float32(255)
+    return np.asarray(cv2.warpAffine(seen, matrix, size, flags=flags, borderMode=cv2.BORDER_CONSTANT), np.float32)

@@ -1,0 +1,149 @@
+"""Drawing overlays over finished pictures."""
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from PIL import Image, ImageDraw
+
+from zero_easel.core.finishing.fonts import font_of
+from zero_easel.core.light.colour import Encoded, Float, to_linear, to_srgb
+from zero_easel.core.light.hex_colour import parse_hex
+from zero_easel.core.standard.assets import Assets
+from zero_easel.core.standard.overlays import Overlay, read_condition
+from zero_easel.core.standard.patterns import Pattern, Value
+
+_FINER = 3
+"""How many times larger a mark is drawn before it is reduced to its size."""
+_PADDING = {"none": 0.0, "bar": 0.35, "disc": 0.45}
+"""Room around a text on its plate, in lines."""
+
+
+class Stamp(NamedTuple):
+    """light: (h, w, 3) linear light. alpha: (h, w), 0..1."""
+
+    light: Float
+    alpha: Float
+
+
+def stamped(
+    pixels: Encoded, overlays: list[Overlay], values: Mapping[str, Value], assets: Assets
+) -> tuple[Encoded, list[str]]:
+    """A picture, (H, W, 3 or 4) uint8 or uint16 sRGB, with those overlays over it whose condition is met, and their
+    names. values: fields of the catalog. Raises AssetError if a picture or font is missing."""
+    drawn = []
+    for overlay in overlays:
+        mark = _mark(overlay, values, assets, pixels.shape[1::-1])
+        if mark is not None:
+            pixels = _blended(pixels, overlay, mark)
+            drawn.append(overlay.name)
+    return pixels, drawn
+
+
+def is_wanted(overlay: Overlay, values: Mapping[str, Value]) -> bool:
+    """Whether an overlay's condition is met, and its text not empty."""
+    if overlay.when and not read_condition(overlay.when).holds(values):
+        return False
+    return not overlay.text or bool(Pattern(overlay.text).fill(values).text.strip())
+
+
+def _mark(overlay: Overlay, values: Mapping[str, Value], assets: Assets, canvas: tuple[int, ...]) -> Stamp | None:
+    if not is_wanted(overlay, values):
+        return None
+    height = overlay.size / 100 * min(canvas)
+    if overlay.picture:
+        pixels, alpha = assets.picture(overlay.picture)
+        full = np.ones(pixels.shape[:2], np.float32) if alpha is None else alpha
+        mark = _sized(Stamp(to_linear(pixels) * full[..., None], full), height)
+    else:
+        mark = _sized(_text(overlay, Pattern(overlay.text).fill(values).text.strip(), height * _FINER, assets), None)
+    if overlay.turn:
+        mark = _turned(mark, overlay.turn)
+    faint = np.float32(overlay.opacity / 100)
+    return Stamp(mark.light * faint, mark.alpha * faint)
+
+
+def _text(overlay: Overlay, text: str, line: float, assets: Assets) -> Stamp:
+    """A text on its plate, with light times alpha."""
+    font = font_of(assets, overlay.font, max(2.0, line))
+    left, top, right, bottom = font.getbbox(text)
+    pad = _PADDING[overlay.plate] * line
+    wide, high = right - left + 2 * pad, bottom - top + 2 * pad
+    if overlay.plate == "disc":
+        wide = high = float(np.hypot(right - left, bottom - top)) + pad
+    size = (max(1, int(np.ceil(wide))), max(1, int(np.ceil(high))))
+    plate = Image.new("L", size, 0)
+    if overlay.plate == "bar":
+        ImageDraw.Draw(plate).rectangle((0, 0, *size), fill=255)
+    elif overlay.plate == "disc":
+        ImageDraw.Draw(plate).ellipse((0, 0, size[0] - 1, size[1] - 1), fill=255)
+    letters = Image.new("L", size, 0)
+    at = ((size[0] - (right - left)) / 2 - left, (size[1] - (bottom - top)) / 2 - top)
+    ImageDraw.Draw(letters).text(at, text, font=font, fill=255)
+    below, above = (np.asarray(mask, np.float32) / np.float32(255) for mask in (plate, letters))
+    ink, ground = (to_linear(np.array(parse_hex(c), np.uint8)) for c in (overlay.colour, overlay.plate_colour))
+    light = above[..., None] * ink + ((1 - above) * below)[..., None] * ground
+    return Stamp(np.asarray(light, np.float32), above + (1 - above) * below)
+
+
+def _sized(mark: Stamp, height: float | None) -> Stamp:
+    """Reduced by _FINER, or scaled to a height in px."""
+    h, w = mark.alpha.shape
+    scale = 1 / _FINER if height is None else height / h
+    size = (max(1, round(w * scale)), max(1, round(h * scale)))
+    filter_ = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
+    light, alpha = (cv2.resize(plane, size, interpolation=filter_) for plane in mark)
+    alpha = np.clip(alpha, 0, 1)
+    return Stamp(np.clip(light, 0, alpha[..., None]), alpha)
+
+
+def _turned(mark: Stamp, degrees: float) -> Stamp:
+    h, w = mark.alpha.shape
+    turn = cv2.getRotationMatrix2D(((w - 1) / 2, (h - 1) / 2), -degrees, 1)
+    wide, high = (int(np.ceil(v)) for v in np.abs(turn[:, :2]) @ (w, h))
+    turn[:, 2] += ((wide - w) / 2, (high - h) / 2)
+    light, alpha = (cv2.warpAffine(plane, turn, (wide, high), flags=cv2.INTER_LINEAR) for plane in mark)
+    return Stamp(np.asarray(light, np.float32), np.asarray(alpha, np.float32))
+
+
+def _blended(pixels: Encoded, overlay: Overlay, mark: Stamp) -> Encoded:
+    """Blended in linear light."""
+    height, width = pixels.shape[:2]
+    h, w = mark.alpha.shape
+    result = pixels.copy()
+    if overlay.tiled:
+        across, down = 2 * w, 2 * h
+        for row, y in enumerate(range(-h // 2, height, max(1, down))):
+            for x in range(-w // 2 - (row % 2) * w, width, max(1, across)):
+                _blend_at(result, mark, x, y)
+        return result
+    inset = overlay.inset / 100 * min(height, width)
+    words = overlay.at.split()
+    x = inset if "left" in words else width - inset - w if "right" in words else (width - w) / 2
+    y = inset if "top" in words else height - inset - h if "bottom" in words else (height - h) / 2
+    _blend_at(result, mark, round(x), round(y))
+    return result
+
+
+def _blend_at(pixels: Encoded, mark: Stamp, x: int, y: int) -> None:
+    height, width = pixels.shape[:2]
+    h, w = mark.alpha.shape
+    x0, y0, x1, y1 = max(0, x), max(0, y), min(width, x + w), min(height, y + h)
+    if x0 >= x1 or y0 >= y1:
+        return
+    there, part = (slice(y0, y1), slice(x0, x1)), (slice(y0 - y, y1 - y), slice(x0 - x, x1 - x))
+    bits, top = (16, 65535) if pixels.dtype == np.uint16 else (8, 255)
+    alpha, light, below = mark.alpha[part], mark.light[part], pixels[there]
+    under = to_linear(below[..., :3])
+    if pixels.shape[2] == 3:
+        mixed = to_srgb(np.asarray(light + (1 - alpha[..., None]) * under, np.float32), bits)
+        below[...] = np.where(alpha[..., None] > 0, mixed, below)
+        return
+    behind = below[..., 3].astype(np.float32) / top * (1 - alpha)
+    full = alpha + behind
+    mixed = to_srgb(
+        np.asarray((light + behind[..., None] * under) / np.maximum(full, 1e-6)[..., None], np.float32), bits
+    )
+    made = np.dstack([mixed, np.round(full * top).astype(pixels.dtype)])
+    below[...] = np.where(alpha[..., None] > 0, made, below)

@@ -1,0 +1,26 @@
+"""libvips, set up once for the whole process; whoever uses it imports it from here.
+
+Only the decoders for photographs are left switched on: libvips can also read drawings, documents and scientific data,
+none of which should be reachable from an upload.
+"""
+
+import pyvips
+
+pyvips.operation_block_set("VipsForeignLoad", True)
+for _loader in ("Jpeg", "Png", "Tiff", "Webp", "Heif", "Nsgif"):
+    pyvips.operation_block_set(f"VipsForeignLoad{_loader}", False)
+# Pictures are decoded once each; a cache of operations would only hold on to their memory.
+pyvips.cache_set_max(0)
+
+
+def set_threads(count: int) -> None:
+    """How many threads one operation of this process may use from now on."""
+    pyvips.vips_lib.vips_concurrency_set(count)
+
+
+def threads() -> int:
+    """How many threads one operation of this process uses."""
+    return int(pyvips.vips_lib.vips_concurrency_get())
+
+
+__all__ = ["pyvips", "set_threads", "threads"]

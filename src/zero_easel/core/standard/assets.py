@@ -1,0 +1,66 @@
+"""Files that a standard names: pictures for grounds and overlays, fonts, colour profiles."""
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from zero_easel.core.light.colour import Encoded, Float, to_linear
+from zero_easel.core.photos.decoding import PhotoError, read_photo
+
+FONTS = ("text", "mono")
+"""Fonts that ship with the application."""
+SUFFIXES = frozenset({".jpg", ".jpeg", ".png", ".webp", ".tif", ".tiff", ".avif", ".ttf", ".otf", ".icc", ".icm"})
+"""Endings of files that may be assets."""
+
+
+class AssetError(ValueError):
+    """An asset that is missing or cannot be used; the message names it and says why."""
+
+
+class Assets:
+    """The files of one folder, by name. Nothing is read before it is needed."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = folder
+
+    def names(self) -> list[str]:
+        """All that can be used, sorted."""
+        if self.folder is None or not self.folder.is_dir():
+            return []
+        return sorted(path.name for path in self.folder.iterdir() if path.suffix.lower() in SUFFIXES)
+
+    def bytes(self, name: str) -> bytes:
+        """Contents of a file. Raises AssetError."""
+        try:
+            return self.path(name).read_bytes()
+        except OSError as error:
+            raise AssetError(f"{name} cannot be read: {error.strerror or error}") from error
+
+    def picture(self, name: str) -> tuple[Encoded, Float | None]:
+        """(H, W, 3) sRGB pixels and, if the picture has an alpha of its own, that as float32 in [0, 1].
+
+        Raises AssetError.
+        """
+        return _picture(self.path(name))
+
+    def light(self, name: str) -> Float:
+        """(H, W, 3) linear light of a picture. Raises AssetError."""
+        return to_linear(self.picture(name)[0])
+
+    def path(self, name: str) -> Path:
+        """Where a file lies. Raises AssetError if there is none of that name."""
+        # A name is a name: nothing outside the folder can be meant.
+        if self.folder is None or Path(name).name != name or not (self.folder / name).is_file():
+            raise AssetError(f"there is no file {name} among the assets of the standard")
+        return self.folder / name
+
+
+@lru_cache(4)
+def _picture(path: Path) -> tuple[Encoded, Float | None]:
+    try:
+        photo = read_photo(path)
+    except PhotoError as error:
+        raise AssetError(str(error)) from error
+    alpha = None if photo.alpha is None else (photo.alpha.astype(np.float32) / 255).astype(np.float32)
+    return photo.pixels, alpha

@@ -1,0 +1,161 @@
+"""Changing a standard value by value, as a person types it, and adding and removing its parts."""
+
+from typing import Any
+
+from pydantic import ValidationError
+
+from zero_easel.core.standard.deliverable import words_of
+from zero_easel.core.standard.lengths import read_length
+from zero_easel.core.standard.model import (
+    ALL,
+    AS_FITS,
+    LISTS,
+    UNSAID,
+    Scope,
+    Standard,
+    StandardError,
+    is_for,
+    validated,
+)
+from zero_easel.core.standard.rule import Part, explained
+from zero_easel.core.standard.rules import Item, Special
+
+
+def changed(standard: Standard, field: str, value: str, scope: Scope = ALL) -> Standard:
+    """The standard with one value replaced; field is dotted ("canvas.width", "deliverables.zoom.quality",
+    "checks.0.value"), value as a person types it.
+
+    scope: the items for which a rule of Item is meant. Raises StandardError with the reason if the field is unknown or
+    the value is not possible.
+    """
+    data = standard.model_dump()
+    *path, last = field.split(".")
+    target: Any = data
+    for step in path:
+        target = _within(target, step)
+    # Views and a deliverable's overlays are typed as one line of text; other groups of rules are no value.
+    is_line = field == "views" or (path[:1] == ["deliverables"] and last == "overlays")
+    if not isinstance(target, dict) or last not in target or (isinstance(target[last], (dict, tuple)) and not is_line):
+        raise StandardError(f"there is no rule named {field}")
+    typed = _typed(field, value, target[last], standard.canvas.density)
+    if scope == ALL:
+        before, target[last] = target[last], typed
+        if path and path[0] in LISTS and last == "name":
+            _renamed(data, path[0], str(before), " ".join(value.split()))
+        return validated(data)
+    if path != ["item"]:
+        raise StandardError(f"{field} is the same for all items")
+    return _with_own(standard, scope, standard.own_rules(scope) | {last: typed})
+
+
+def added(standard: Standard, part: str, *given: Part) -> Standard:
+    """The standard with more deliverables, overlays or checks; a name that is taken gets a number.
+
+    Raises StandardError if they cannot be.
+    """
+    data = standard.model_dump()
+    if part not in LISTS:
+        raise StandardError(f"there are no {part} to add to")
+    rows = list(data[part])
+    taken = {str(row.get("name", "")).casefold() for row in rows}
+    renamed = {}
+    for one in given:
+        row = one.model_dump()
+        name = row.get("name", "")
+        number = 1
+        while name and row["name"].casefold() in taken:
+            number += 1
+            row["name"] = f"{name} {number}"
+        renamed[name] = row.get("name", "")
+        if row.get("base") in renamed:
+            row["base"] = renamed[row["base"]]
+        taken.add(row.get("name", "").casefold())
+        rows.append(row)
+    return validated(data | {part: rows})
+
+
+def removed(standard: Standard, part: str, key: str) -> Standard:
+    """The standard without one deliverable, overlay or check; what named it lets go of it. Raises StandardError."""
+    data = standard.model_dump()
+    gone = _within(data.get(part) if part in LISTS else None, key)
+    if gone is None:
+        raise StandardError(f"there is no {part} {key}")
+    data[part] = [row for row in data[part] if row is not gone]
+    if part == "overlays":
+        for row in data["deliverables"]:
+            row["overlays"] = [name for name in row["overlays"] if name != key]
+    if part == "deliverables":
+        orphans = [row["name"] for row in data[part] if row["size"] == "multiple" and row["base"] == key]
+        if orphans:
+            raise StandardError(f"{orphans[0]} is a multiple of {key}; give it a size of its own first")
+        kept = []
+        for row in data["checks"]:
+            only = words_of(row["only"])
+            if only != [key]:
+                kept.append(row | {"only": ", ".join(name for name in only if name != key)})
+        data["checks"] = kept
+    return validated(data)
+
+
+def _within(target: Any, step: str) -> Any:
+    """The part of a part: by name, or by place where parts have no names."""
+    if isinstance(target, dict):
+        return target.get(step)
+    if isinstance(target, (tuple, list)):
+        for at, row in enumerate(target):
+            if isinstance(row, dict) and row.get("name", str(at)) == step:
+                return row
+    return None
+
+
+def _renamed(data: dict[str, Any], part: str, old: str, new: str) -> None:
+    """Whatever names a deliverable or overlay goes on naming it."""
+    for row in data["deliverables"]:
+        if part == "overlays":
+            row["overlays"] = [new if name == old else name for name in row["overlays"]]
+        elif row["base"] == old:
+            row["base"] = new
+    if part == "deliverables":
+        for row in data["checks"]:
+            row["only"] = ", ".join(new if name == old else name for name in words_of(row["only"]))
+
+
+def dropped(standard: Standard, field: str, scope: Scope) -> Standard:
+    """The standard without a scope's own rule for "item.x". Raises StandardError if what remains is not possible."""
+    own = standard.own_rules(scope)
+    own.pop(field.removeprefix("item."), None)
+    return _with_own(standard, scope, own)
+
+
+def _with_own(standard: Standard, scope: Scope, own: dict[str, Any]) -> Standard:
+    try:
+        # As the model keeps it: a number typed as text becomes a number.
+        kept = Item.model_validate(standard.item.model_dump() | own)
+    except ValidationError as error:
+        raise StandardError(explained(error)) from error
+    special = Special(category=scope.category, view=scope.view, item={key: getattr(kept, key) for key in own})
+    others = [s for s in standard.exceptions if not is_for(s, scope)]
+    # The closer a rule describes an item, the later it speaks: category, then view, then both.
+    together = sorted([*others, *([special] if own else [])], key=lambda s: (bool(s.view), bool(s.category)))
+    return validated(standard.model_dump() | {"exceptions": [s.model_dump() for s in together]})
+
+
+def _typed(field: str, value: str, before: object, density: float) -> object:
+    text, last = value.strip(), field.rsplit(".", 1)[-1]
+    if last in ("width", "height") and field.split(".")[0] in ("canvas", "deliverables"):
+        try:
+            return str(round(read_length(text, "px").px(0, density))) if "%" not in text else text
+        except ValueError as error:
+            reason = "must be a whole number of px, or a length in mm, cm or in"
+            raise StandardError(f"{field} {reason} (given: {text})") from error
+    if field == "item.px_per_mm" and text.casefold() in (AS_FITS, ""):
+        return 0
+    if text.casefold() == UNSAID.get(f"{field.split('.')[0]}.{last}", "").casefold():
+        return type(before)() if before is not None else ""
+    if isinstance(before, bool):
+        return text.casefold() in ("true", "yes", "on")
+    if isinstance(before, (int, float)):
+        for unit in ("%", "px", "px/in", "px/mm", "°", "kB", "times"):
+            text = text.removesuffix(unit).strip()
+        text = text.replace(",", ".")
+    return text

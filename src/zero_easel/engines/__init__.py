@@ -1,0 +1,1 @@
+"""Worker processes, and what a worker does to make one file."""

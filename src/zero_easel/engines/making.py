@@ -1,0 +1,42 @@
+"""Making one picture file, and what is told of it."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from zero_easel.core.finishing.checking import Checked
+from zero_easel.core.placing.placement import Subject
+from zero_easel.core.standard.assets import Assets
+from zero_easel.core.standard.model import Standard
+from zero_easel.engines.processes import reason_of
+from zero_easel.files import write_atomically
+from zero_easel.pipeline import Source, Task, picture_of
+
+
+@dataclass(frozen=True)
+class Made:
+    """Facts of a finished picture that is now in its folder. way: from the photo to
+    the canvas, as CSS's matrix(). failure: why there is none, else ""."""
+
+    width: int = 0
+    height: int = 0
+    bytes: int = 0
+    quality: int = 0
+    sha256: str = ""
+    message: str = ""
+    checks: tuple[Checked, ...] = ()
+    way: tuple[float, ...] = ()
+    failure: str = ""
+
+
+def made(source: Source, subject: Subject, rules: Standard, task: Task, target: Path, assets: Assets) -> Made:
+    """Make a picture and write its file. Whatever goes wrong is told, and stops no other picture."""
+    try:
+        picture = picture_of(source, subject, rules, task, assets)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        write_atomically(target, picture.data)
+    except Exception as error:
+        return Made(failure=reason_of(error, source.name))
+    return Made(
+        picture.width, picture.height, len(picture.data), picture.quality, picture.sha256, "; ".join(picture.notes),
+        tuple(picture.checks), tuple(picture.way),
+    )  # fmt: skip

@@ -1,0 +1,105 @@
+"""Worker processes: the same function over many pieces of work, where no piece can take the others down."""
+
+import multiprocessing
+import os
+import signal
+import threading
+from collections.abc import Callable, Generator, Iterable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from typing import Any, TypeVar
+
+from zero_easel.pipeline import PictureError
+
+T = TypeVar("T")
+Piece = tuple[int, tuple[Any, ...]]
+
+
+def new_pool(jobs: int) -> ProcessPoolExecutor:
+    """Processes that start from scratch: a fork of a threaded server may inherit locks that nobody will open."""
+    # Read when the library is loaded, so before the process begins.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    return ProcessPoolExecutor(jobs, multiprocessing.get_context("spawn"), _begin)
+
+
+def map_processes(function: Callable[..., T], work: Iterable[Piece], jobs: int) -> Iterator[tuple[int, T | Exception]]:
+    """Results of function(*arguments) by index as they come, at most two pieces in hand for each process.
+
+    Whatever the function raises is the result of that piece alone. If a process dies, for want of memory as a rule,
+    the pieces in hand are tried once more, one at a time, so that only the culprit fails.
+    """
+    source = iter(work)
+    exhausted = False
+    while not exhausted:
+        broken: list[Piece] = []
+        with new_pool(jobs) as pool:
+            exhausted = yield from _until_broken(pool, function, source, 2 * jobs, broken)
+        for index, arguments in broken:
+            yield index, alone(function, arguments)
+
+
+def alone(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Exception:
+    """One piece of work in a process of its own."""
+    with new_pool(1) as pool:
+        try:
+            return pool.submit(function, *arguments).result()
+        except Exception as error:
+            return error
+
+
+def reason_of(error: BaseException, name: str) -> str:
+    """What to tell a person about anything that went wrong with one photo."""
+    if isinstance(error, PictureError):
+        return str(error)
+    if isinstance(error, MemoryError | BrokenProcessPool):
+        return f"{name} needs more memory than this computer has free."
+    if isinstance(error, OSError):
+        return f"{name}: a file could not be read or written ({error.strerror or error})."
+    return f"{name} could not be worked on ({type(error).__name__}: {error})."
+
+
+def _begin() -> None:
+    """First act of a worker. The photos are the parallel part, so the libraries stay on one thread each."""
+    import cv2
+
+    os.environ["VIPS_CONCURRENCY"] = "1"
+    cv2.setNumThreads(1)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_end_with_parent, daemon=True).start()
+
+
+def _end_with_parent() -> None:
+    """A killed parent says no goodbye; without this its workers would wait for work for ever."""
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        parent.join()
+        os._exit(1)
+
+
+def _until_broken(
+    pool: ProcessPoolExecutor, function: Callable[..., T], source: Iterator[Piece], most: int, broken: list[Piece]
+) -> Generator[tuple[int, T | Exception], None, bool]:
+    """Work until the source is exhausted (returns True) or a process died; lost pieces go to `broken`."""
+    waiting: dict[Future[T], Piece] = {}
+    exhausted = False
+    while True:
+        while not exhausted and not broken and len(waiting) < most:
+            piece = next(source, None)
+            if piece is None:
+                exhausted = True
+                break
+            try:
+                waiting[pool.submit(function, *piece[1])] = piece
+            except BrokenProcessPool:
+                broken.append(piece)
+        if not waiting:
+            return exhausted
+        for future in wait(waiting, return_when=FIRST_COMPLETED).done:
+            index, arguments = waiting.pop(future)
+            error = future.exception()
+            if isinstance(error, BrokenProcessPool):
+                broken.append((index, arguments))
+            elif isinstance(error, Exception):
+                yield index, error
+            else:
+                yield index, future.result()

@@ -1,0 +1,383 @@
+"""A run over a folder, as the command line asks for it: no library, the same pipeline."""
+
+import tempfile
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from functools import cached_property
+from pathlib import Path
+from typing import NamedTuple
+
+from zero_easel.core.catalog.cards import Snap
+from zero_easel.core.catalog.matching import Match, Matcher, Turn, in_shooting_order, odd_counts, views_in_turn
+from zero_easel.core.catalog.plan import Clash, NamedPhoto, Planned, find_clashes, plan_all
+from zero_easel.core.catalog.products import Product, Shot
+from zero_easel.core.catalog.shooting import Frame
+from zero_easel.core.finishing.embed import camera_of
+from zero_easel.core.items.item import CutItem
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, PhotoError, read_photo
+from zero_easel.core.photos.reading import Reading, read
+from zero_easel.core.placing.layout import is_by_row, lay_out
+from zero_easel.core.placing.placement import Placement, Subject
+from zero_easel.core.placing.pose import Dimensions
+from zero_easel.core.standard.assets import Assets
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.naming import natural_key, shows_backdrop
+from zero_easel.core.standard.patterns import PatternError
+from zero_easel.core.standard.sizes import rules_on
+from zero_easel.engines.making import Made, made
+from zero_easel.engines.processes import map_processes, reason_of
+from zero_easel.files import write_atomically
+from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, needs_cutout
+from zero_easel.planning.manifest import (
+    HELD,
+    JSON_NAME,
+    LD_NAME,
+    NAME,
+    NAMES,
+    ManifestRow,
+    said_of,
+    write_json,
+    write_linked,
+    write_manifest,
+)
+
+LEFT_OUT = "left out"
+
+
+class FolderError(Exception):
+    """A run that cannot start; nothing was written. The message is a sentence for the person who asked."""
+
+
+@dataclass(frozen=True)
+class FolderRun:
+    """A run that may start. photos and subjects go together; planned are their pictures, in the same order; left_out
+    are photos that stay out, each with why; doubts are sentences about products that a person should make sure of;
+    absent are files that only the shot list knows; empties show the bare backdrop and are used, not finished. assets:
+    folder of the files that the standard names."""
+
+    out: Path
+    standard: Standard
+    photos: list[Path]
+    planned: list[Planned]
+    subjects: list[Subject]
+    left_out: list[tuple[Path, str]]
+    doubts: list[str]
+    absent: list[str]
+    empties: list[Path]
+    assets: Path | None
+
+    @cached_property
+    def by_photo(self) -> list[list[Planned]]:
+        """The pictures of each photo."""
+        rows: list[list[Planned]] = [[] for _ in self.photos]
+        for planned in self.planned:
+            rows[planned.at].append(planned)
+        return rows
+
+
+def list_photos(folder: Path, out: Path, recursive: bool) -> list[Path]:
+    """Picture files of a folder in natural order, without hidden files and without the output folder's."""
+    found = folder.rglob("*") if recursive else folder.iterdir()
+    photos = [
+        path
+        for path in found
+        if path.is_file()
+        and path.suffix.lower() in PICTURE_SUFFIXES
+        and not any(part.startswith(".") for part in path.relative_to(folder).parts)
+        and not path.resolve().is_relative_to(out.resolve())
+    ]
+    return sorted(photos, key=lambda p: natural_key(str(p.relative_to(folder))))
+
+
+def prepare(
+    folder: Path,
+    out: Path,
+    standard: Standard,
+    products: Sequence[Product],
+    shots: Sequence[Shot],
+    *,
+    empties: Sequence[Path] = (),
+    assets: Path | None = None,
+    recursive: bool = False,
+    replace: bool = False,
+    jobs: int = 1,
+    on_read: Callable[[int, int], None] | None = None,
+) -> FolderRun:
+    """Find, match and name everything. Raises FolderError before a single byte is written.
+
+    Photos are looked through for code cards, `jobs` at once, if names and shot list leave some without a product;
+    on_read is told how many of how many are done.
+    """
+    if not folder.is_dir():
+        raise FolderError(f"{folder} is not a folder.")
+    if out.resolve() == folder.resolve():
+        raise FolderError(f"{out} holds the photos; name another folder for the pictures.")
+    if out.exists() and not out.is_dir():
+        raise FolderError(f"{out} is a file, not a folder.")
+    given = {path.resolve() for path in empties}
+    found = list_photos(folder, out, recursive)
+    bare = [*empties, *(p for p in found if shows_backdrop(p.name) and p.resolve() not in given)]
+    photos = [path for path in found if path not in bare and path.resolve() not in given]
+    for path in bare:
+        try:
+            empty_frame(path)
+        except PhotoError as error:
+            raise FolderError(str(error)) from error
+    if not photos:
+        deeper = "" if recursive else " Add --recursive to look in its folders."
+        raise FolderError(f"{folder} holds no photos.{deeper}")
+    matched = match_photos(photos, products, shots, jobs, on_read)
+    run = _planned(matched, out, standard, products, shots, bare, folder, assets)
+    clashes = find_clashes(run.planned)
+    if clashes:
+        named = _with_folders(clashes[0], run, folder)
+        more = f" ({len(clashes) - 1} more like this.)" if len(clashes) > 1 else ""
+        raise FolderError(f"{clashes[0].output} would come from {' and '.join(named)}; nothing was written.{more}")
+    taken = [name for name in [*(p.output for p in run.planned), *NAMES] if (out / name).exists()]
+    if taken and not replace:
+        more = f" and {len(taken) - 1} more" if len(taken) > 1 else ""
+        raise FolderError(f"{taken[0]}{more} exists in {out} already; add --replace to write over it.")
+    return run
+
+
+def execute(run: FolderRun, jobs: int, on_row: Callable[[ManifestRow], None]) -> list[ManifestRow]:
+    """Make all pictures and the lists; rows are in the order of the photos. A failed photo stops nothing.
+
+    Raises OSError if the output folder cannot be written.
+    """
+    for folder in {(run.out / planned.output).parent for planned in run.planned} | {run.out}:
+        folder.mkdir(parents=True, exist_ok=True)
+    rows: dict[int, list[ManifestRow]] = {}
+
+    def note(index: int, result: list[Made] | Exception) -> None:
+        rows[index] = _rows(run, index, result)
+        for row in rows[index]:
+            on_row(row)
+
+    if is_by_row(run.standard):
+        # Kept beside the pictures, where there is room for them, and gone when the run ends.
+        with tempfile.TemporaryDirectory(dir=run.out, prefix=".cutouts-") as kept:
+            _execute_by_row(run, jobs, Path(kept), note)
+    else:
+        work = ((index, _arguments(run, index, {}, None)) for index in range(len(run.photos)))
+        for index, result in map_processes(_make, work, jobs):
+            note(index, result)
+    left_out = [_left_out(path, why) for path, why in run.left_out]
+    left_out += [_left_out(path, "shows the empty backdrop") for path in run.empties]
+    in_order = [row for index in sorted(rows) for row in rows[index]] + left_out
+    _write_lists(run, in_order)
+    return in_order
+
+
+def _write_lists(run: FolderRun, rows: list[ManifestRow]) -> None:
+    values = {planned.output: planned.values for planned in run.planned}
+    write_atomically(run.out / NAME, write_manifest(rows))
+    write_atomically(run.out / JSON_NAME, write_json(rows, {"standard": run.standard.name}))
+    linked = ((row, values.get(row.output, {})) for row in rows)
+    write_atomically(run.out / LD_NAME, write_linked(linked, run.standard.information))
+
+
+def _execute_by_row(run: FolderRun, jobs: int, kept: Path, note: Callable[[int, list[Made] | Exception], None]) -> None:
+    """Clear everything, lay the whole row out, then draw. kept: folder for the cutouts until then."""
+    subjects, failed = list(run.subjects), set()
+    work = (
+        (index, (path, kept / str(index), run.empties, run.subjects[index], run.standard))
+        for index, path in enumerate(run.photos)
+    )
+    for index, result in map_processes(_measure, work, jobs):
+        if isinstance(result, Exception):
+            failed.add(index)
+            note(index, result)
+        else:
+            subjects[index] = result
+    rows = {wanted.name: lay_out(subjects, rules_on(run.standard, wanted)) for wanted in run.standard.deliverables}
+    drawing = (
+        (index, _arguments(run, index, {name: row[index] for name, row in rows.items()}, kept / str(index)))
+        for index in range(len(subjects)) if index not in failed
+    )  # fmt: skip
+    for index, done in map_processes(_make, drawing, jobs):
+        note(index, done)
+
+
+def _arguments(
+    run: FolderRun, index: int, laid: Mapping[str, Placement | None], kept: Path | None
+) -> tuple[object, ...]:
+    parts = [
+        (Task(planned.deliverable, planned.output, planned.values, laid.get(planned.deliverable)),
+         run.out / planned.output)
+        for planned in run.by_photo[index]
+    ]  # fmt: skip
+    return run.photos[index], run.standard, parts, run.empties, run.subjects[index], kept, run.assets
+
+
+class Matched(NamedTuple):
+    """A photo and what it shows. taken: None if the photo was not decoded."""
+
+    path: Path
+    match: Match
+    taken: datetime | None
+
+
+def match_photos(
+    photos: Sequence[Path],
+    products: Sequence[Product],
+    shots: Sequence[Shot],
+    jobs: int,
+    on_read: Callable[[int, int], None] | None = None,
+) -> list[Matched]:
+    """What photo files show, in shooting order: by shot list and name, and by code cards where these do not tell."""
+    matcher = Matcher(products, shots)
+    plain = [matcher.match(path.name) for path in photos]
+    seen: dict[int, tuple[Reading, datetime | None] | None] = {}
+    if any(not match.code for match in plain):
+        work = ((index, (path,)) for index, path in enumerate(photos))
+        for index, result in map_processes(_read, work, min(jobs, len(photos))):
+            seen[index] = None if isinstance(result, Exception) else result
+            if on_read is not None:
+                on_read(len(seen), len(photos))
+    snaps = [_snap(path, seen.get(index, (Reading((), False, None), None))) for index, path in enumerate(photos)]
+    matches = matcher.match_all(snaps)
+    order = in_shooting_order(snaps)
+    return [Matched(photos[at], matches[at], snaps[at].frame.taken) for at in order]
+
+
+def _read(path: Path) -> tuple[Reading, datetime | None]:
+    photo = read_photo(path)
+    return read(photo.pixels), photo.facts.taken
+
+
+def _snap(path: Path, seen: tuple[Reading, datetime | None] | None) -> Snap:
+    if seen is None:
+        return Snap(Frame(path.name, None), unreadable=True)
+    reading, taken = seen
+    return Snap(Frame(path.name, taken), reading.codes, reading.card_like)
+
+
+def _planned(
+    matched: list[Matched],
+    out: Path,
+    standard: Standard,
+    products: Sequence[Product],
+    shots: Sequence[Shot],
+    empties: list[Path],
+    folder: Path,
+    assets: Path | None,
+) -> FolderRun:
+    taken = [one for one in matched if one.match.listed and not one.match.card]
+    left_out = [
+        (one.path, one.match.doubt or one.match.why) for one in matched if not one.match.listed or one.match.card
+    ]
+    columns = sorted({key for product in products for key in product.extra})
+    try:
+        subjects = [NamedPhoto(one.path.name, one.match, one.taken) for one in taken]
+        by_code = {p.code: p for p in products}
+        planned = plan_all(standard, subjects, by_code, columns, folder.resolve().name)
+    except PatternError as error:
+        raise FolderError(f"The file names cannot be made: {error}.") from error
+    present = {one.path.name.casefold() for one in matched} | {path.name.casefold() for path in empties}
+    absent = [shot.filename for shot in shots if shot.filename.casefold() not in present]
+    nobody = Product(code="")
+    turns = [Turn(one.path.name, one.match.code, one.match.view, by_code.get(one.match.code, nobody).category)
+             for one in taken]  # fmt: skip
+    views = views_in_turn(turns, standard.views)
+    row = [_subject(by_code.get(one.match.code, nobody), view) for one, view in zip(taken, views, strict=True)]
+    wanted = {plan.at for plan in planned}
+    # Photos of whose view nothing is wanted stay out; the others keep their places.
+    left_out += [(one.path, "no deliverable is for this view") for at, one in enumerate(taken) if at not in wanted]
+    kept = sorted(wanted)
+    place = {at: index for index, at in enumerate(kept)}
+    planned = [plan._replace(at=place[plan.at]) for plan in planned]
+    paths = [taken[at].path for at in kept]
+    subjects_kept = [row[at] for at in kept]
+    return FolderRun(out, standard, paths, planned, subjects_kept, left_out, _doubts(matched), absent, empties, assets)
+
+
+def _subject(product: Product, view: str) -> Subject:
+    """What a photo's place depends on besides its pixels."""
+    return Subject(
+        None, Size(0, 0), product.category, view, Dimensions(product.width_mm, product.height_mm, product.depth_mm)
+    )
+
+
+def _doubts(matched: list[Matched]) -> list[str]:
+    """What a person should make sure of, in sentences."""
+    said = [f"{one.path.name}: {one.match.doubt}" for one in matched if one.match.doubt and not one.match.card]
+    said += [one.match.doubt for one in matched if one.match.doubt and one.match.card]
+    odd = odd_counts(one.match.code for one in matched if not one.match.card)
+    return said + [f"{code} has {n} photo{'' if n == 1 else 's'}, unlike most" for code, n in sorted(odd.items())]
+
+
+def _with_folders(clash: Clash, run: FolderRun, folder: Path) -> list[str]:
+    """File names with their folders: in a recursive run two sources may be called the same."""
+    paths = [run.photos[plan.at] for plan in run.planned if plan.output == clash.output]
+    if len(set(paths)) < len(paths):
+        return clash.sources
+    return [str(path.relative_to(folder)) for path in paths]
+
+
+def _photo(path: Path) -> Photo:
+    try:
+        return read_photo(path)
+    except PhotoError as error:
+        raise PictureError(str(error)) from error
+
+
+def _clear(path: Path, empties: list[Path]) -> CutItem:
+    return clear(_photo(path), [empty_frame(empty) for empty in empties])
+
+
+def _measure(path: Path, kept: Path, empties: list[Path], subject: Subject, standard: Standard) -> Subject:
+    """Clear a photo, keep its cutout, and return what its place depends on."""
+    if not needs_cutout(subject, standard):
+        facts = _photo(path).facts
+        return subject._replace(frame=Size(facts.width, facts.height))
+    item = _clear(path, empties)
+    png, facts_text = item.packed()
+    kept.with_suffix(".png").write_bytes(png)
+    kept.with_suffix(".json").write_text(facts_text)
+    return subject._replace(measures=item.measures, frame=item.frame)
+
+
+def _make(
+    path: Path, standard: Standard, parts: list[tuple[Task, Path]], empties: list[Path], subject: Subject,
+    kept: Path | None, assets: Path | None,
+) -> list[Made]:  # fmt: skip
+    """The pictures of one photo."""
+
+    def item() -> CutItem:
+        if kept is None:
+            return _clear(path, empties)
+        return CutItem.unpacked(kept.with_suffix(".png").read_bytes(), kept.with_suffix(".json").read_text())
+
+    source = Source(path.name, lambda: _photo(path), item, lambda: camera_of(path.read_bytes()))
+    return [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
+
+
+def _rows(run: FolderRun, index: int, result: list[Made] | Exception) -> list[ManifestRow]:
+    path, planned = run.photos[index], run.by_photo[index]
+    if isinstance(result, Exception):
+        result = [Made(failure=reason_of(result, path.name))] * len(planned)
+    return [_row(run, plan, one) for plan, one in zip(planned, result, strict=True)]
+
+
+def _row(run: FolderRun, plan: Planned, one: Made) -> ManifestRow:
+    if one.failure:
+        return ManifestRow(
+            plan.original, plan.code, plan.view, "", 0, 0, 0, "", "failed", one.failure, plan.deliverable
+        )
+    message = "; ".join(text for text in (plan.note, one.message) if text)
+    output, status = plan.output, "done"
+    if run.standard.hand_over == "passed" and not all(check.ok for check in one.checks):
+        # Made, measured, and not handed over: what fails must not lie among what may go out.
+        (run.out / output).unlink(missing_ok=True)
+        output, status = "", HELD
+    return ManifestRow(
+        plan.original, plan.code, plan.view, output, one.width, one.height, one.bytes, one.sha256, status, message,
+        plan.deliverable, one.quality, said_of(one.checks),
+    )  # fmt: skip
+
+
+def _left_out(path: Path, why: str) -> ManifestRow:
+    return ManifestRow(path.name, "", "", "", 0, 0, 0, "", LEFT_OUT, why)

@@ -1,0 +1,88 @@
+"""What became of each photo, as lists that go with the pictures: CSV (RFC 4180), JSON, and JSON-LD for the shop's pages
+(schema.org ImageObject)."""
+
+import csv
+import io
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import PurePosixPath
+from typing import Any, NamedTuple
+
+from zero_easel.core.finishing.checking import Checked
+from zero_easel.core.finishing.embed import metadata_of
+from zero_easel.core.standard.deliverable import FORMATS
+from zero_easel.core.standard.information import Information
+from zero_easel.core.standard.patterns import Value
+
+NAME = "manifest.csv"
+JSON_NAME = "manifest.json"
+LD_NAME = "images.jsonld"
+HELD = "held back"
+"""Status of a picture that is made but fails a check, where the standard hands over only what passed."""
+NAMES = (NAME, JSON_NAME, LD_NAME)
+_MIME = {kind.suffix: kind.mime for kind in FORMATS.values()}
+
+
+class ManifestRow(NamedTuple):
+    """One picture of a run, or a photo that gives none. status: done, held back, failed, left out, or waiting. Numbers
+    are 0 where there is no picture. checks: "passed", or what is not met; "" where none were asked."""
+
+    original: str
+    code: str
+    view: str
+    output: str
+    width: int
+    height: int
+    bytes: int
+    sha256: str
+    status: str
+    message: str
+    deliverable: str = ""
+    quality: int = 0
+    checks: str = ""
+
+
+def said_of(checks: Sequence[Checked]) -> str:
+    """How a picture met its checks, in one cell of a table."""
+    failed = [f"{check.rule} {check.value}: {check.measured}".replace("  ", " ") for check in checks if not check.ok]
+    return "; ".join(failed) if failed else ("passed" if checks else "")
+
+
+def write_manifest(rows: Iterable[ManifestRow]) -> bytes:
+    """The table with its headings, as CSV in UTF-8."""
+    text = io.StringIO(newline="")
+    writer = csv.writer(text)
+    writer.writerow(ManifestRow._fields)
+    for row in rows:
+        writer.writerow(["" if value == 0 else value for value in row])
+    return text.getvalue().encode("utf-8")
+
+
+def write_json(rows: Iterable[ManifestRow], about: Mapping[str, Any]) -> bytes:
+    """The same as JSON, with what the run was."""
+    listed = [{key: value for key, value in row._asdict().items() if value not in ("", 0)} for row in rows]
+    return (json.dumps({**about, "pictures": listed}, ensure_ascii=False, indent=1) + "\n").encode()
+
+
+def write_linked(rows: Iterable[tuple[ManifestRow, Mapping[str, Value]]], information: Information) -> bytes:
+    """The finished pictures as a graph of schema.org ImageObject, each with the Product that it shows. Addresses are
+    the files' paths, relative to where they will lie."""
+    graph = [_image(row, values, information) for row, values in rows if row.status == "done"]
+    return (
+        json.dumps({"@context": "https://schema.org", "@graph": graph}, ensure_ascii=False, indent=1) + "\n"
+    ).encode()
+
+
+def _image(row: ManifestRow, values: Mapping[str, Value], information: Information) -> dict[str, Any]:
+    card = metadata_of(information, values)
+    product = {"@type": "Product", "sku": row.code, "name": card.product_name, "gtin": card.gtin,
+               "description": card.product_description}  # fmt: skip
+    made = {
+        "@type": "ImageObject", "@id": row.output, "contentUrl": row.output,
+        "encodingFormat": _MIME.get(PurePosixPath(row.output).suffix, ""), "width": row.width, "height": row.height,
+        "contentSize": f"{row.bytes} B", "sha256": row.sha256, "name": card.title, "description": card.description,
+        "creator": {"@type": "Person", "name": card.creator} if card.creator else "",
+        "copyrightNotice": card.copyright, "license": card.licence, "keywords": ", ".join(card.keywords),
+        "about": {key: value for key, value in product.items() if value} if row.code else "",
+    }  # fmt: skip
+    return {key: value for key, value in made.items() if value}

@@ -1,0 +1,1 @@
+"""Photos that are being corrected, kept open in memory so that a mark shows at once."""
