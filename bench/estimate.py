@@ -29,7 +29,7 @@ from zero_easel.workbench import Workbench, build_workbench
 
 DEMO = Path(__file__).parent.parent / "src/zero_easel/demo/photos"
 TRUTH = Path(__file__).parent.parent / "tests/truth"
-FEW = (Deliverable(name="shop"), Deliverable(name="limited", limit=60, folder="limited"))
+FEW = (Deliverable(name="shop"), Deliverable(name="limited", max_kb=60, folder="limited"))
 
 
 def standards() -> dict[str, Standard]:

@@ -160,7 +160,7 @@ def rename(
     pattern: Annotated[str, typer.Option(help="New names, like {code}_{view}.")] = "{code}_{view}",
     folder: Annotated[str, typer.Option(help="Subfolders, like {category}/{code}.")] = "",
     count: Annotated[str, typer.Option(help="{n} counts within each product, folder or run.")] = "product",
-    twice: Annotated[str, typer.Option(help="A name wanted twice: refuse, or count the later ones.")] = "refuse",
+    on_duplicate: Annotated[str, typer.Option(help="A name wanted twice: refuse, or count the later ones.")] = "refuse",
     recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
     dry: Annotated[bool, typer.Option("--show", help="Only show old and new names.")] = False,
     undo: Annotated[
@@ -179,7 +179,7 @@ def rename(
         return
     if photos is None or not (out or dry):
         raise UsageError("say which folder of photos, and where the copies go with --out.")
-    rules = _changed(names_name=pattern, names_folder=folder, names_count=count, names_twice=twice)  # fmt: skip
+    rules = _changed(names_name=pattern, names_folder=folder, names_count=count, names_on_duplicate=on_duplicate)
     sources, doubts = _renamed(photos, out or photos / ".nowhere", rules, catalog, shotlist, recursive, jobs)
     for doubt in doubts:
         _err.print(f"To make sure of: {doubt}.")

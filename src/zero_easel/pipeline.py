@@ -157,7 +157,7 @@ class _Finish:
         if not file.fits:
             self._notes.append(
                 f"{len(file.data) / 1000:.0f} kB even at quality {file.quality}, over the limit of "
-                f"{self._wanted.limit:g} kB"
+                f"{self._wanted.max_kb:g} kB"
             )
         return self._checked(file, laid, way, box, tuple(overlays))
 
@@ -214,7 +214,7 @@ class _Finish:
 
     def _fitting(self, tagged: Tagged, name: str) -> Tagged:
         ink = tagged.icc[16:20] == b"CMYK"
-        if ink and self._wanted.format not in ("jpeg", "tiff"):
+        if ink and not self._wanted.kind.ink:
             raise ProfileError(f"the profile {name} is one of ink, which {self._wanted.kind.label} cannot hold")
         return tagged
 

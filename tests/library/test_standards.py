@@ -9,6 +9,7 @@ from sqlalchemy import Connection, create_engine, select, text
 from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.deliverable import Deliverable
+from zero_easel.core.standard.differences import Difference
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.core.standard.overlays import Overlay
 from zero_easel.library.database import Database, alembic_config
@@ -32,6 +33,10 @@ from zero_easel.library.standards import (
 )
 
 
+def told(changes: list[Difference]) -> list[str]:
+    return [change.text for change in changes]
+
+
 def test_versions_are_kept_told_and_restored(session: Session) -> None:
     row = ensure_standard(session)
     freeze(session, row, "first")
@@ -42,7 +47,8 @@ def test_versions_are_kept_told_and_restored(session: Session) -> None:
     add_parts(session, row, "deliverables", Deliverable(name="thumb", size="longest", number=200))
     now, second, first = versions_of(session, row)
     assert (now.number, now.current, second.number, first.label) == (3, True, 2, "first")
-    assert now.said == ["deliverable thumb new"] and second.said == ["share 84 % → 72 %"] and first.said == []
+    assert told(now.changes) == ["deliverable thumb new"] and told(second.changes) == ["share 84 % → 72 %"]
+    assert told(first.changes) == []
     restore(session, row, 1)
     # What was changed meanwhile is kept as a version of its own.
     assert rules_of(row).item.share == 84 and row.version == 4
@@ -54,22 +60,22 @@ def test_versions_are_kept_told_and_restored(session: Session) -> None:
 
 def test_every_change_can_be_taken_back_and_done_again(session: Session) -> None:
     row = ensure_standard(session)
-    assert undo(session, row) == [] and steps_open(session, row) == (0, 0)
+    assert told(undo(session, row)) == [] and steps_open(session, row) == (0, 0)
     set_rule(session, row, "item.share", "70")
     set_rule(session, row, "item.share", "70 %")  # nothing new, no step
     add_parts(session, row, "deliverables", Deliverable(name="thumb"))
     with pytest.raises(StandardError):
         set_rule(session, row, "item.share", "0")
     assert steps_open(session, row) == (2, 0)
-    assert undo(session, row) == ["deliverable thumb gone"]
-    assert undo(session, row) == ["share 70 % → 84 %"] and rules_of(row) == Standard()
-    assert redo(session, row) == ["share 84 % → 70 %"] and steps_open(session, row) == (1, 1)
+    assert told(undo(session, row)) == ["deliverable thumb gone"]
+    assert told(undo(session, row)) == ["share 70 % → 84 %"] and rules_of(row) == Standard()
+    assert told(redo(session, row)) == ["share 84 % → 70 %"] and steps_open(session, row) == (1, 1)
     freeze(session, row)
-    assert undo(session, row) == ["share 70 % → 84 %"] and row.version == 2
+    assert told(undo(session, row)) == ["share 70 % → 84 %"] and row.version == 2
     set_rule(session, row, "item.share", "60")
-    assert redo(session, row) == []  # another way was taken
+    assert told(redo(session, row)) == []  # another way was taken
     other = add_standard(session, Standard(name="B"))
-    assert undo(session, other) == [] and steps_open(session, other) == (0, 0)
+    assert told(undo(session, other)) == [] and steps_open(session, other) == (0, 0)
 
 
 def test_a_standard_that_something_needs_stays(session: Session) -> None:
@@ -141,7 +147,7 @@ def test_an_older_library_keeps_its_rules_runs_and_pictures(tmp_path: Path) -> N
             77,
             "shop",
         )
-        assert now.names.name == "{code}-{n}" and now.names.start == 5 and now.names.twice == "count"
+        assert now.names.name == "{code}-{n}" and now.names.start == 5 and now.names.on_duplicate == "count"
         run = session.scalars(select(Run)).one()
         assert run.standard_id == 1 and Standard.model_validate(run.rules) == now
         picture = session.scalars(select(PictureRow)).one()

@@ -106,7 +106,7 @@ def test_names_are_tried_kept_and_refused_at_the_place(shoot: TestClient) -> Non
     kept = shoot.post("/shoots/1/names", data={"field": "name", "value": "{code}"}).text
     assert "Kept." in kept and "A name is wanted twice" in kept and "counter into the pattern" in kept
     assert "wanted twice" in shoot.get("/shoots/1/deliver").text
-    shoot.post("/shoots/1/names", data={"field": "twice", "value": "count"})
+    shoot.post("/shoots/1/names", data={"field": "on_duplicate", "value": "count"})
     assert "BY-2104-BL-4.jpg" in shoot.get("/shoots/1/names").text
     assert "not a regular expression" in shoot.post("/shoots/1/names/try", data={"find": "(", "find_as": "regex"}).text
     problems = shoot.get("/shoots/1/names?only=problem").text

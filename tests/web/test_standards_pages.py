@@ -135,8 +135,8 @@ def test_parts_come_and_go_and_bad_values_are_said(client: TestClient) -> None:
     assert [d.name for d in now.deliverables] == ["shop", "icon 24", "icon 48", "icon 96", "icon 192", "another"]
     assert now.overlays[0].when == "discount" and len(now.checks) == 10
     said = change(client, "deliverables.shop.overlays", "badge, mark")
-    assert "Kept." in said and change(client, "deliverables.shop.limit", "120 kB")
-    assert "Not changed" in change(client, "deliverables.shop.limit", "much")
+    assert "Kept." in said and change(client, "deliverables.shop.max_kb", "120 kB")
+    assert "Not changed" in change(client, "deliverables.shop.max_kb", "much")
     assert "JPEG holds 8 bits" in change(client, "deliverables.shop.depth", "16")
     assert "asks for a column" in change(client, "overlays.badge.when", "margin > 3")
     renamed = client.post("/standards/1/rule", data={"field": "deliverables.another.name", "value": "print"})

@@ -71,7 +71,7 @@ def all_channels() -> Standard:
     standard = Standard(
         name="All channels",
         deliverables=(
-            Deliverable(name="shop", limit=120, overlays=("badge",)),
+            Deliverable(name="shop", max_kb=120, overlays=("badge",)),
             Deliverable(name="thumbnail", size="longest", number=240, format="webp", folder="{deliverable}"),
             Deliverable(name="banner", size="exact", width=1600, height=500, ground="radial #FFFFFF #ECECE8",
                         views="front", folder="{deliverable}"),

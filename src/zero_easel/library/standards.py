@@ -6,11 +6,11 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.plan import plan_all
+from zero_easel.core.standard.differences import Difference, differences
 from zero_easel.core.standard.editing import added, changed, dropped, removed
 from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError, validated
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.rule import Part
-from zero_easel.core.standard.wording import differences
 from zero_easel.library.models import Remembered, Run, Shoot, StandardRow, StandardVersion, now
 from zero_easel.library.products import free_columns
 
@@ -19,13 +19,13 @@ _MOST_STEPS = 60
 
 
 class Version(NamedTuple):
-    """A version in the history of a standard. said: what it changed of the one before, in words. runs: ids of the runs
+    """A version in the history of a standard. changes: what it changed of the one before. runs: ids of the runs
     that used it. current: the standard as it is now."""
 
     number: int
     label: str
     rules: Standard
-    said: list[str]
+    changes: list[Difference]
     runs: list[int]
     current: bool
 
@@ -113,13 +113,13 @@ def _kept(session: Session, row: StandardRow, after: Standard) -> Standard:
     return after
 
 
-def undo(session: Session, row: StandardRow) -> list[str]:
+def undo(session: Session, row: StandardRow) -> list[Difference]:
     """Take the last change of a standard back; returns what that changed, in words, empty if there is nothing to take
     back."""
     return _step(session, row, "undo", "redo")
 
 
-def redo(session: Session, row: StandardRow) -> list[str]:
+def redo(session: Session, row: StandardRow) -> list[Difference]:
     """Do the change that was taken back last again; returns what that changed."""
     return _step(session, row, "redo", "undo")
 
@@ -130,7 +130,7 @@ def steps_open(session: Session, row: StandardRow) -> tuple[int, int]:
     return len(steps["undo"]), len(steps["redo"])
 
 
-def _step(session: Session, row: StandardRow, way: str, other: str) -> list[str]:
+def _step(session: Session, row: StandardRow, way: str, other: str) -> list[Difference]:
     steps = _steps(session, row)
     if not steps[way]:
         return []
@@ -196,8 +196,8 @@ def versions_of(session: Session, row: StandardRow) -> list[Version]:
         steps.append((row.version, "", rules_of(row)))
     history, before = [], None
     for number, label, rules in steps:
-        said: list[str] = [] if before is None else differences(before, rules)
-        history.append(Version(number, label, rules, said, runs.get(number, []), number == row.version))
+        changes: list[Difference] = [] if before is None else differences(before, rules)
+        history.append(Version(number, label, rules, changes, runs.get(number, []), number == row.version))
         before = rules
     return history[::-1]
 

@@ -7,10 +7,11 @@ from fastapi import APIRouter, BackgroundTasks, Form, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
 
 from zero_easel.core.catalog.plan import GS1, Planned, find_clashes
-from zero_easel.core.standard.editing import changed
-from zero_easel.core.standard.model import Standard, StandardError
+from zero_easel.core.standard.editing import changed, values_as_typed
+from zero_easel.core.standard.model import Names, Standard, StandardError
 from zero_easel.core.standard.naming import portable
-from zero_easel.core.standard.patterns import FIELDS, Pattern, PatternError
+from zero_easel.core.standard.patterns import FIELDS, NamePattern, PatternError
+from zero_easel.core.standard.rule import rules_in
 from zero_easel.folder.renaming import RenameError, archive_of
 from zero_easel.library.lines import PhotoLine, lines_of
 from zero_easel.library.matches import ensure_matched
@@ -19,10 +20,12 @@ from zero_easel.library.names import plan_lines
 from zero_easel.library.products import free_columns
 from zero_easel.library.standards import rules_of, set_rule
 from zero_easel.web.page import Bench, Db, Fields, ShootById, show, stages_of
+from zero_easel.web.sentences import sentences_of
 
 router = APIRouter()
 _PAGE = 200
-_RULES = ("name", "folder", "count", "start", "find", "put", "find_as", "twice")
+_RULES = tuple(rules_in(Names))
+_LABELS = ("Name", "Folders", "Replace", "Twice")
 
 
 class Fault(NamedTuple):
@@ -92,7 +95,7 @@ def _tried(rules: Standard, values: dict[str, str], columns: list[str]) -> tuple
     for key, value in values.items():
         try:
             if key in ("name", "folder") and value.strip():
-                Pattern(value, columns)
+                NamePattern(value, columns)
             rules = changed(rules, f"names.{key}", value)
         except PatternError as error:
             fault = fault or _pointing(key, value, error)
@@ -126,7 +129,8 @@ def _names(
         "pages": pages, "only": only, "clashes": clashes, "clashing": clashing, "example": _example(planned),
         "problems": sum(bool(plan.problems) or plan.original in clashing for _, plan in planned), "gs1": GS1,
         "changed": sum(plan.original != plan.output for _, plan in planned),
-        "fields": (*FIELDS, *free_columns(session)),
+        "fields": (*FIELDS, *free_columns(session)), "rule_values": values_as_typed(rules),
+        "labelled": list(zip(_LABELS, sentences_of("names"), strict=True)),
     }  # fmt: skip
 
 

@@ -18,9 +18,10 @@ from zero_easel.core.standard import checks as checking
 from zero_easel.core.standard import deliverable as delivering
 from zero_easel.core.standard.assets import FONTS, SUFFIXES, Assets
 from zero_easel.core.standard.checks import KINDS, Check
+from zero_easel.core.standard.editing import values_as_typed
 from zero_easel.core.standard.grounds import read_ground
 from zero_easel.core.standard.lengths import in_unit
-from zero_easel.core.standard.model import ALL, AS_FITS, LISTS, UNSAID, Scope, Standard, StandardError, write_views
+from zero_easel.core.standard.model import ALL, LISTS, Scope, Standard, StandardError
 from zero_easel.core.standard.naming import base_name, portable
 from zero_easel.core.standard.overlays import PLACES, Overlay
 from zero_easel.core.standard.patterns import Pattern, PatternError, Value
@@ -46,6 +47,7 @@ from zero_easel.library.standards import (
     undo,
     used_by,
 )
+from zero_easel.web import sentences as _sentences  # noqa: F401 - templates draw with it
 from zero_easel.web.page import Bench, Db, found, show
 
 router = APIRouter()
@@ -146,9 +148,10 @@ def step(
 ) -> HTMLResponse:  # fmt: skip
     """Undo or redo; the page is drawn anew, for parts may have come or gone."""
     take = found({"undo": undo, "redo": redo}.get(way), "command")
-    phrases, word = take(session, row), "Taken back" if way == "undo" else "Done again"
-    said = f"{word}: {'; '.join(phrases[:4])}" if phrases else "Nothing left to take"
-    if any(phrase.startswith("views") for phrase in phrases):
+    changes, word = take(session, row), "Undone" if way == "undo" else "Done again"
+    texts = "; ".join(change.text for change in changes[:4])
+    said = f"{word}: {texts}" if changes else f"There is nothing to {way}"
+    if any(change.field == "views" for change in changes):
         all_stale(session)
     scope = Scope(category, view)
     context = rules_context(session, bench, row, session.get(Shoot, shoot_id), scope, on)
@@ -266,34 +269,8 @@ def _sizes(rules: Standard) -> list[str]:
 
 def ruled(rules: Standard, scope: Scope, field: str, error: str) -> dict[str, Any]:
     """What a page's fields are told after a change: all values as they are kept, and which are the scope's own."""
-    return {"field": field, "refused": field if error else "", "values": _values(rules, scope),
+    return {"field": field, "refused": field if error else "", "values": values_as_typed(rules, scope),
             "own": [f"item.{key}" for key in rules.own_rules(scope)] if scope != ALL else []}  # fmt: skip
-
-
-def _values(rules: Standard, scope: Scope) -> dict[str, str]:
-    """All values by dotted field, as the fields of the page show them."""
-    data = rules.model_dump() | {"item": rules.rules_for(scope).model_dump()}
-    flat = {f"{part}.{key}": value for part in ("canvas", "item", "names", "information")
-            for key, value in data[part].items()}  # fmt: skip
-    for part in LISTS:
-        for at, row in enumerate(data[part]):
-            flat |= {f"{part}.{row.get('name', at)}.{key}": value for key, value in row.items()}
-    shown = {key: as_typed(key, value) for key, value in flat.items()}
-    return shown | {"name": rules.name, "hand_over": rules.hand_over, "views": write_views(rules.views)}
-
-
-def as_typed(field: str, value: object) -> str:
-    """A value as its field shows it."""
-    if field == "item.px_per_mm" and not value:
-        return AS_FITS
-    unsaid = UNSAID.get(f"{field.split('.')[0]}.{field.rpartition('.')[2]}", "")
-    if unsaid and not value:
-        return unsaid
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, (list, tuple)):
-        return ", ".join(str(one) for one in value)
-    return f"{value:.6g}" if isinstance(value, float) else str(value)
 
 
 def _newest(session: Db, row: StandardRow) -> Shoot | None:
@@ -346,8 +323,8 @@ def sentences(session: Db, rules: Standard, scope: Scope) -> dict[str, Any]:
     canvas = rules.canvas
     return {
         "rules": rules, "item": rules.rules_for(scope), "scope": scope,
-        "own": rules.own_rules(scope) if scope != ALL else {}, "views": write_views(rules.views),
-        "scopes": scopes_of(session, rules), "shown": _values(rules, scope),
+        "own": rules.own_rules(scope) if scope != ALL else {},
+        "scopes": scopes_of(session, rules), "shown": values_as_typed(rules, scope),
         "printed": [in_unit(px, canvas.unit, canvas.density) for px in (canvas.width, canvas.height)],
     }  # fmt: skip
 

@@ -3,8 +3,8 @@
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from zero_easel.core.standard.differences import differences
 from zero_easel.core.standard.model import StandardError
-from zero_easel.core.standard.wording import differences
 from zero_easel.library.standards import freeze, restore, rules_of, versions_of
 from zero_easel.web.page import Db, show
 from zero_easel.web.standards import StandardById

@@ -40,7 +40,7 @@ def test_views_counters_and_folders() -> None:
     ]  # fmt: skip
     assert outputs(name="{shoot:slug}_{original}", format="png")[0] == "day-1_1.png"
     assert outputs(name="{material}_{code}")[2] == "clay_B-2.jpg"
-    assert outputs(name="{code}_{view}", find="-", put="")[0] == "A1_front.jpg"
+    assert outputs(name="{code}_{view}", find="-", replace_with="")[0] == "A1_front.jpg"
 
 
 def test_a_photo_without_a_product_keeps_its_name_and_is_told() -> None:
@@ -61,7 +61,7 @@ def test_names_after_the_gs1_rules() -> None:
 def test_clashes_are_found_and_may_be_counted_apart() -> None:
     clashes = find_clashes(plan(SHOTS, name="{code}"))
     assert [clash.originals for clash in clashes] == [["1.JPG", "2.JPG", "5.JPG"]]
-    assert outputs(name="{code}", twice="count") == ["A-1.jpg", "A-1-2.jpg", "B-2.jpg", "4.jpg", "A-1-3.jpg"]
+    assert outputs(name="{code}", on_duplicate="count") == ["A-1.jpg", "A-1-2.jpg", "B-2.jpg", "4.jpg", "A-1-3.jpg"]
 
 
 def test_what_a_pattern_asks_for_must_be_there() -> None:
@@ -83,9 +83,9 @@ def test_what_a_pattern_asks_for_must_be_there() -> None:
 def test_names_are_unique_or_refused_always_portable_and_stable(
     shots: list[tuple[str, str, str]], name: str, folder: str, twice: str
 ) -> None:
-    planned = plan(shots, name=name, folder=folder, twice=twice)
+    planned = plan(shots, name=name, folder=folder, on_duplicate=twice)
     found = [p.output for p in planned]
-    assert found == [p.output for p in plan(shots, name=name, folder=folder, twice=twice)]
+    assert found == [p.output for p in plan(shots, name=name, folder=folder, on_duplicate=twice)]
     assert len({one_file(path) for path in found}) == len(found) or (twice == "refuse" and find_clashes(planned))
     assert not (twice == "count" and find_clashes(planned))
     for path in found:
@@ -96,7 +96,7 @@ def test_deliverables_with_one_name_are_told_apart() -> None:
     rules = Standard(deliverables=(Deliverable(name="shop"), Deliverable(name="zoom", size="longest", number=3000)))
     found = find_clashes(plan_all(rules, [NamedPhoto("1.JPG", Match("A-1", "front", ""))], PRODUCTS))
     assert [str(clash) for clash in found] == ["A-1_front.jpg would come from 1.JPG for shop and 1.JPG for zoom"]
-    apart = rules.model_copy(update={"names": Names(twice="count")})
+    apart = rules.model_copy(update={"names": Names(on_duplicate="count")})
     planned = plan_all(apart, [NamedPhoto("1.JPG", Match("A-1", "front", ""))], PRODUCTS)
     assert [p.output for p in planned] == ["A-1_front.jpg", "A-1_front-2.jpg"]
     sizes = rules.model_copy(update={"names": Names(name="{code}_{width}")})

@@ -28,14 +28,14 @@ def picture(alpha: bool = False, size: int = 160) -> np.ndarray:
 
 @pytest.mark.parametrize("kind", ["jpeg", "webp", "avif", "jpeg2000"])
 def test_a_limit_is_kept_by_the_best_quality_that_keeps_it(kind: str) -> None:
-    wanted = Deliverable(format=kind, quality=95, least=10)  # type: ignore[arg-type]
+    wanted = Deliverable(format=kind, quality=95, min_quality=10)  # type: ignore[arg-type]
     free = encode(picture(), wanted)
-    limited = encode(picture(), wanted.model_copy(update={"limit": len(free.data) / 1500}))
+    limited = encode(picture(), wanted.model_copy(update={"max_kb": len(free.data) / 1500}))
     assert limited.fits and 10 <= limited.quality < free.quality == 95
     assert len(limited.data) <= len(free.data) / 1.5
     better = encode(picture(), wanted.model_copy(update={"quality": limited.quality + 1}))
     assert len(better.data) > len(free.data) / 1.5
-    never = encode(picture(), wanted.model_copy(update={"limit": 0.2}))
+    never = encode(picture(), wanted.model_copy(update={"max_kb": 0.2}))
     assert not never.fits and never.quality == 10
 
 

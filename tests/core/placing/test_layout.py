@@ -271,7 +271,7 @@ def test_a_row_without_items_is_no_row() -> None:
     ("item.line", "2%", "inside the margin; raise it to 6%"),
     ("item.line", "95%", "at most 90"),
     ("item.smallest", "120", "at most 100"),
-    ("canvas.around", "lots", "lengths"),
+    ("canvas.padding", "lots", "lengths"),
     ("canvas.width", "12 miles", "whole number of px, or a length"),
 ])  # fmt: skip
 def test_impossible_rules_are_refused_in_words(field: str, value: str, said: str) -> None:

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zero_easel.core.standard.patterns import FIELDS, Pattern, PatternError, Value
+from zero_easel.core.standard.patterns import FIELDS, NamePattern, Pattern, PatternError, Value
 
 TAKEN = datetime(2026, 11, 12, 9, 30, 5)
 VALUES: dict[str, Value] = {"code": "BY-1", "view": "front", "n": 3, "original": "IMG_7", "name": "Große Tasse",
@@ -62,7 +62,7 @@ def test_what_had_nothing_to_put_in_is_told() -> None:
 )
 def test_a_bad_pattern_is_explained_at_its_place(pattern: str, said: str, place: str | None) -> None:
     with pytest.raises(PatternError) as caught:
-        Pattern(pattern, ["material"])
+        NamePattern(pattern, ["material"])
     error = caught.value
     assert said in str(error)
     assert place is None or pattern[error.at : error.at + error.length] == place
@@ -79,7 +79,7 @@ _PIECES = [*"{}:'\"(), %", *FIELDS, "slug", "%Y", "03", "replace(", "{n:03}", "{
 @given(st.text(max_size=60) | st.lists(st.sampled_from(_PIECES), max_size=14).map("".join))
 def test_any_text_is_a_pattern_or_is_refused_at_a_place_in_it(text: str) -> None:
     try:
-        pattern = Pattern(text)
+        pattern = NamePattern(text)
     except PatternError as error:
         assert str(error) and 0 <= error.at <= error.at + error.length <= len(text)
         return

@@ -10,13 +10,14 @@ from hypothesis import strategies as st
 
 from zero_easel.core.standard.checks import SETS as CHECK_SETS
 from zero_easel.core.standard.checks import Check
-from zero_easel.core.standard.deliverable import SETS, Deliverable
+from zero_easel.core.standard.deliverable import ABLE, SETS, Deliverable
+from zero_easel.core.standard.differences import applied, changes_between, differences
 from zero_easel.core.standard.editing import added, changed, removed
 from zero_easel.core.standard.information import TEXTS, Information
-from zero_easel.core.standard.model import LISTS, Names, Standard, StandardError, write_views
+from zero_easel.core.standard.model import LISTS, PARTS, Names, Standard, StandardError, rule_at, write_views
 from zero_easel.core.standard.overlays import PLACES, Overlay
+from zero_easel.core.standard.rule import Blank, Only, blanks_in, pieces_of, rules_in
 from zero_easel.core.standard.rules import Canvas, Item, Special
-from zero_easel.core.standard.wording import WORDS, differences
 from zero_easel.core.standard.yaml_file import SCHEMA_NAME, read_standard, schema, write_standard
 
 texts = st.text(st.characters(blacklist_categories=("Cc", "Cs", "Zl", "Zp"), blacklist_characters="{}"), max_size=20)
@@ -35,7 +36,7 @@ deliverables = st.builds(
     quality=st.integers(1, 100),
     chroma=st.sampled_from(["auto", "full", "half"]),
     progressive=st.booleans(),
-    limit=st.one_of(st.just(0.0), numbers),
+    max_kb=st.one_of(st.just(0.0), numbers),
     ground=grounds,
     density=st.one_of(st.just(0.0), numbers),
     profile=st.sampled_from(["sRGB", "kept", "Paper: matt, #2.icc"]),
@@ -72,7 +73,7 @@ standards = st.builds(
     ),
     exceptions=st.lists(specials, max_size=2, unique_by=lambda s: (s.category, s.view)).map(tuple),
     deliverables=st.lists(deliverables, min_size=1, max_size=3, unique_by=lambda d: d.name).map(tuple),
-    names=st.builds(Names, find=texts, put=texts, start=st.integers(0, 50)),
+    names=st.builds(Names, find=texts, replace_with=texts, start=st.integers(0, 50)),
     information=st.builds(Information, title=texts, keywords=texts, creator=texts),
     overlays=st.lists(overlays, max_size=2, unique_by=lambda o: o.name).map(tuple),
     checks=st.lists(checks, max_size=3).map(tuple),
@@ -111,7 +112,7 @@ def test_what_a_file_leaves_out_is_built_in() -> None:
         ("deliverables: [{name: a, overlays: [sale]}]", "asks for an overlay sale"),
         ("deliverables: [{name: a, size: multiple, base: a}]", "needs another one to be a multiple of"),
         ("deliverables: [{name: a, depth: '16'}]", "JPEG holds 8 bits"),
-        ("deliverables: [{name: a, format: png, limit: 50}]", "a limit on bytes cannot be kept"),
+        ("deliverables: [{name: a, format: png, max_kb: 50}]", "a limit on bytes cannot be kept"),
         ("overlays: [{name: a}]", "needs a text or a picture"),
         ("overlays: [{name: a, text: x, when: 'is it so?'}]", "must be a column"),
         ("information: {title: '{name'}", "not closed"),
@@ -185,12 +186,12 @@ def test_the_schema_knows_every_field_and_the_file_obeys_it() -> None:
 def other(value: Any, field: str) -> Any:
     """Another possible value of a field."""
     known: dict[str, Any] = {
-        "unit": "mm", "overflow": "grow", "ground": "#123456", "around": "3px", "margin": "4%", "line": "40%",
+        "unit": "mm", "overflow": "grow", "ground": "#123456", "padding": "3px", "margin": "4%", "line": "40%",
         "backdrop": "kept", "straighten": "off", "scale": "as-shot", "share_of": "width", "one_scale": "category",
         "enlarge": "forbid", "place": "centre", "across": "axis", "shadow": "drawn", "fit": "cover", "kernel": "box",
         "largest": 90, "size": "longest", "format": "avif", "chroma": "half", "depth": "16", "profile": "kept",
         "overlays": ["note"], "base": "shop", "file": "{code}", "folder": "{category}", "views": "back", "count": "run",
-        "find_as": "regex", "twice": "count", "camera": "keep", "private": "keep", "font": "mono", "at": "left",
+        "find_as": "regex", "on_duplicate": "count", "camera": "keep", "private": "keep", "font": "mono", "at": "left",
         "plate": "disc", "when": "colour", "opacity": 50, "colour": "#123456", "plate_colour": "#123456",
         "hand_over": "passed", "picture": "", "text": "more",
     }  # fmt: skip
@@ -211,9 +212,11 @@ def test_every_field_is_compared_in_words() -> None:
     for part in ("canvas", "item", "names", "information"):
         for field, value in data[part].items():
             after = base.model_validate(data | {part: data[part] | {field: other(value, field)}})
-            said = differences(base, after)
-            assert len(said) == 1 and said[0].startswith(WORDS[f"{part}.{field}"]) and "→" in said[0], said
-    for part, key in (("deliverables", "deliverable"), ("overlays", "overlay")):
+            found = differences(base, after)
+            said = [difference.text for difference in found]
+            assert len(said) == 1 and said[0].startswith(rule_at(f"{part}.{field}").label) and "→" in said[0], said
+            assert found[0].field == f"{part}.{field}"
+    for part in ("deliverables", "overlays"):
         row = data[part][0]
         for field, value in row.items():
             changes = {field: other(value, field)}
@@ -221,18 +224,18 @@ def test_every_field_is_compared_in_words() -> None:
                 changes = {"picture": "logo.png", "text": ""}
             if field == "name":
                 continue
-            if field in ("lossless", "limit"):
+            if field in ("lossless", "max_kb"):
                 changes["format"] = "webp"
             after = base.model_validate(data | {part: [row | changes]})
-            said = differences(base, after)
-            assert f"{row['name']}: {WORDS[f'{key}.{field}']}" in " ".join(said), said
+            said = [difference.text for difference in differences(base, after)]
+            assert f"{row['name']}: {rule_at(f'{part}.x.{field}').label}" in " ".join(said), said
     for field in ("name", "hand_over", "views"):
         after = changed(base, field, {"name": "B", "hand_over": "passed", "views": "back"}[field])
         assert len(differences(base, after)) == 1
     assert set(LISTS) | {"canvas", "item", "exceptions", "names", "information", "name", "hand_over", "views"} == set(
         data
     )
-    assert {f"information.{key}" for key in TEXTS} < set(WORDS)
+    assert {f"information.{key}" for key in TEXTS} < {f"information.{key}" for key in rules_in(Information)}
 
 
 def test_versions_are_told_apart_as_a_person_would() -> None:
@@ -242,7 +245,7 @@ def test_versions_are_told_apart_as_a_person_would() -> None:
     after = added(after, "checks", Check(rule="bytes", value="at most 500", only="thumbnail"))
     after = removed(after, "deliverables", "shop")
     after = after.model_copy(update={"exceptions": (Special(category="kitchen", item={"share": 70.0}),)})
-    assert differences(before, after) == [
+    assert [difference.text for difference in differences(before, after)] == [
         "share 84 % → 85 %", "for kitchen: share as for all → 70 %", "deliverable shop gone",
         "thumbnail: size 220 → 280", "check of bytes at most 500 (thumbnail) new",
     ]  # fmt: skip
@@ -253,3 +256,56 @@ def test_versions_are_told_apart_as_a_person_would() -> None:
 @given(standards, standards)
 def test_two_standards_are_only_said_to_be_the_same_if_they_are(one: Standard, two: Standard) -> None:
     assert (not differences(one, two)) == (one == two)
+
+
+def test_every_rule_stands_in_a_sentence_and_is_asked_for_by_name() -> None:
+    for part, kind in {**PARTS, "": Standard}.items():
+        if part == "checks":
+            continue  # what is asked of a check depends on its kind: the page draws them by themselves
+        found = [name for one in kind.sentences for name in blanks_in(pieces_of(one.text, ABLE))]
+        assert sorted(set(found)) == sorted(set(rules_in(kind)) - ({"name"} if not part else set()))
+        assert all(rule.ask and rule.label for rule in rules_in(kind).values())
+
+
+def test_a_sentence_says_only_what_holds() -> None:
+    pieces = pieces_of("{a} of[b=x|y: some[c!=z:, `k`]].", ABLE)
+    only = next(piece for piece in pieces if isinstance(piece, Only))
+    assert only.holds({"p.b": "y"}, "p.") and not only.holds({"p.b": "z"}, "p.")
+    inner = next(piece for piece in only.pieces if isinstance(piece, Only))
+    assert inner.holds({"c": "w"}) and not inner.holds({"c": "z"}) and inner.condition("p.") == "p.c!=z"
+    assert pieces[0] == Blank("a") and pieces_of("[format~quality:q]", ABLE)[0].holds({"format": "webp"})  # type: ignore[union-attr]
+
+
+def test_files_with_earlier_names_are_read_and_it_is_noted() -> None:
+    notes: list[str] = []
+    old = "canvas: {around: 3px}\nnames: {put: x, twice: count}\ndeliverables: [{name: a, limit: 30, least: 20}]"
+    read = read_standard(old, "shop.yaml", notes.append)
+    assert (read.canvas.padding, read.names.replace_with, read.names.on_duplicate) == ("3px", "x", "count")
+    assert (read.deliverables[0].max_kb, read.deliverables[0].min_quality) == (30, 20)
+    assert len(notes) == 5 and all("shop.yaml" in note and "is called" in note for note in notes)
+    assert read_standard(write_standard(read), on_note=notes.append) == read and len(notes) == 5
+    with pytest.raises(StandardError, match=r"no rule named names\.put"):
+        read_standard("names: {put: x, replace_with: y}")
+
+
+@pytest.mark.parametrize(("field", "value"), [("item.share", "70 px"), ("canvas.density", "72 %")])
+def test_a_wrong_unit_is_refused(field: str, value: str) -> None:
+    with pytest.raises(StandardError, match="must be a number"):
+        changed(Standard(), field, value)
+
+
+@settings(max_examples=60)
+@given(standards, standards)
+def test_changes_are_taken_back_and_done_again(one: Standard, two: Standard) -> None:
+    changes = changes_between(one, two)
+    assert applied(two, changes, back=True) == one and applied(one, changes, back=False) == two
+
+
+def test_only_what_a_change_was_about_is_taken_back() -> None:
+    before = added(Standard(), "deliverables", Deliverable(name="zoom"), Deliverable(name="thumb"))
+    after = removed(changed(before, "deliverables.zoom.quality", "70"), "deliverables", "thumb")
+    since = added(changed(changed(after, "deliverables.zoom.format", "webp"), "item.share", "60"), "deliverables",
+                  Deliverable(name="new"))  # fmt: skip
+    back = applied(since, changes_between(before, after), back=True)
+    assert [d.name for d in back.deliverables] == ["shop", "zoom", "thumb", "new"]
+    assert (back.deliverable("zoom").quality, back.deliverable("zoom").format, back.item.share) == (90, "webp", 60)

@@ -22,7 +22,7 @@ from zero_easel.core.standard.naming import (
     stem,
 )
 from zero_easel.core.standard.overlays import read_condition
-from zero_easel.core.standard.patterns import FIELDS, Pattern, PatternError, Value
+from zero_easel.core.standard.patterns import FIELDS, NamePattern, Pattern, PatternError, Value
 from zero_easel.core.standard.sizes import size_of
 
 KEEPS_NAME = NameProblem("product", "no product; keeps the photo's own name")
@@ -90,7 +90,7 @@ def plan_all(
         for planned in Namer(standard, columns, shoot, wanted).plan(subjects, products):
             rows[planned.at].append(planned)
     flat = [planned for row in rows for planned in row]
-    if standard.names.twice == "count" and len(standard.deliverables) > 1:
+    if standard.names.on_duplicate == "count" and len(standard.deliverables) > 1:
         apart = counted_apart([planned.output for planned in flat])
         flat = [planned._replace(output=output) for planned, output in zip(flat, apart, strict=True)]
     return flat
@@ -108,10 +108,10 @@ class Namer:
     ) -> None:
         self._standard, self._shoot, self._wanted = standard, shoot, wanted
         names = standard.names
-        self._name = Pattern((wanted.file if wanted else "") or names.name, columns)
+        self._name = NamePattern((wanted.file if wanted else "") or names.name, columns)
         folder = "/".join(part for part in (wanted.folder if wanted else "", names.folder) if part)
-        self._folder = Pattern(folder, columns) if folder else None
-        self._replacement = Replacement(names.find, names.put, names.find_as == "regex")
+        self._folder = NamePattern(folder, columns) if folder else None
+        self._replacement = Replacement(names.find, names.replace_with, names.find_as == "regex")
         self._needs_product = self._name.needs_product()
         self._folder_needs_product = self._folder is not None and self._folder.needs_product()
         self._folder_fields = sorted(self._folder.fields) if self._folder else []
@@ -138,7 +138,7 @@ class Namer:
             for at, (subject, view) in enumerate(zip(subjects, views, strict=True))
             if self._wanted is None or self._wanted.is_for(view)
         ]
-        if self._standard.names.twice == "count":
+        if self._standard.names.on_duplicate == "count":
             apart = counted_apart([p.output for p in planned])
             planned = [p._replace(output=output) for p, output in zip(planned, apart, strict=True)]
         return planned

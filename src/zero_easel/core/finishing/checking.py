@@ -15,7 +15,7 @@ from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.photos.reading import edge_blur
 from zero_easel.core.photos.vips import pyvips
 from zero_easel.core.standard.checks import KINDS, Check, read_pure, read_range, read_size
-from zero_easel.core.standard.deliverable import FORMATS, Deliverable
+from zero_easel.core.standard.deliverable import FORMATS, Deliverable, FormatName
 
 _CORNER = 0.02
 """Side of a corner that is looked at, of the shorter side."""
@@ -53,12 +53,18 @@ class Opened(NamedTuple):
     inch, 0 if the file does not say."""
 
     pixels: Encoded
-    format: str
+    format: FormatName
     profile: str
     density: float
 
 
-_LOADERS = {"jpegload": "jpeg", "pngload": "png", "webpload": "webp", "heifload": "avif", "tiffload": "tiff"}
+_LOADERS: dict[str, FormatName] = {
+    "jpegload": "jpeg",
+    "pngload": "png",
+    "webpload": "webp",
+    "heifload": "avif",
+    "tiffload": "tiff",
+}
 
 
 def opened(data: bytes) -> Opened:

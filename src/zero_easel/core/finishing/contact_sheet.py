@@ -159,7 +159,7 @@ def _small(pixels: Encoded, longest: int, limit: float) -> bytes:
         scale = min(1.0, longest / max(h, w))
         size = (max(1, round(w * scale)), max(1, round(h * scale)))
         small = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA) if scale < 1 else pixels
-        made = encode(np.asarray(small), Deliverable(quality=82, limit=limit / 1000, least=55))
+        made = encode(np.asarray(small), Deliverable(quality=82, max_kb=limit / 1000, min_quality=55))
         if made.fits or longest <= _SMALLEST:
             return made.data
         longest = max(_SMALLEST, round(longest * 0.75))

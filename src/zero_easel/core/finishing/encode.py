@@ -43,16 +43,16 @@ def encode(
     """A finished picture in the format of a deliverable, from (H, W, 3 or 4) uint8 or uint16 pixels.
 
     density: px per inch, as written into the file. more: profile and information; sRGB alone if None. With a limit on
-    bytes, the best quality from `least` up to `quality` that keeps it; if none does, the least, and fits is False.
-    """
+    bytes, the best quality from `min_quality` up to `quality` that keeps it; if none does, the least, and fits is
+    False."""
     more = more or Embedded(icc=srgb_profile())
 
     def at(quality: int) -> bytes:
         return _SAVERS[wanted.format](pixels, wanted, quality, density, more)
 
-    if not wanted.limit:
+    if not wanted.max_kb:
         return EncodedFile(at(wanted.quality), wanted.quality if wanted.kind.quality and not wanted.lossless else 0)
-    return within(at, round(wanted.limit * 1000), min(wanted.least, wanted.quality), wanted.quality)
+    return within(at, round(wanted.max_kb * 1000), min(wanted.min_quality, wanted.quality), wanted.quality)
 
 
 def within(make: Callable[[int], bytes], limit: int, least: int, best: int) -> EncodedFile:

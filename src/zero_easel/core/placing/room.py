@@ -31,7 +31,7 @@ class Room:
         # By identity: rows share a few rules, and comparing these by value costs more than all the rest.
         self._areas = {id(item): item for item in rules}
         self._free = {key: free_area(canvas, item) for key, item in self._areas.items()}
-        top, right, bottom, left = (round(side) for side in canvas.px(canvas.around_sides))
+        top, right, bottom, left = (round(side) for side in canvas.px(canvas.padding_sides))
         self.low, self.high = (-left, -top), (canvas.width + right, canvas.height + bottom)
 
     def area(self, item: Item) -> Box:

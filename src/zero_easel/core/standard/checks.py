@@ -1,14 +1,14 @@
 """Checks: rules that a finished picture must meet, as a standard holds them."""
 
 import re
-from typing import Any, Literal, NamedTuple, Self
+from typing import Annotated, Any, Literal, NamedTuple, Self
 
 from pydantic import Field, field_validator, model_validator
 
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.light.hex_colour import parse_hex
 from zero_easel.core.standard.deliverable import FORMATS, words_of
-from zero_easel.core.standard.rule import Part
+from zero_easel.core.standard.rule import Part, Rule
 
 
 class Kind(NamedTuple):
@@ -51,16 +51,29 @@ _GROUND = re.compile(r"(#[0-9a-f]{3,6}|transparent)(?:\s+within\s+(\d+))?", re.I
 
 
 class Check(Part):
-    """rule: what is asked, one of KINDS. value: what it must be; numbers as "at least 80", "at most 500", "80 to 90" or
-    "72"; a size as "1200 x 1200"; a ground as "#FFFFFF within 1" (code values of 255); a name as a regular expression.
-    only: the deliverables that it is for, separated by commas, "" for all."""
+    """Something that finished pictures must meet. value: what it must be: numbers as "at least 80", "at most 500", "80
+    to 90" or "72"; a size as "1200 x 1200"; a ground as "#FFFFFF within 1" (code values of 255); a name as a regular
+    expression."""
 
-    rule: Literal[
-        "size", "longest", "format", "bytes", "profile", "density", "ground", "share", "margins", "visible",
-        "enlargement", "plain", "sharpness", "name",
+    rule: Annotated[
+        Literal[
+            "size", "longest", "format", "bytes", "profile", "density", "ground", "share", "margins", "visible",
+            "enlargement", "plain", "sharpness", "name",
+        ],
+        Rule("rule", "what is asked"),
     ]  # fmt: skip
-    value: str = Field(default="", max_length=200)
-    only: str = Field(default="", max_length=300)
+    value: Annotated[str, Field(max_length=200), Rule("value", "what it must be", ask="{name}, value", width=6)] = ""
+    only: Annotated[
+        str,
+        Field(max_length=300),
+        Rule(
+            "only",
+            "the deliverables that it is for, separated by commas; empty for all",
+            empty="all",
+            width=3,
+            ask="Deliverables that this check is for, or all",
+        ),
+    ] = ""
 
     @field_validator("value", mode="before")
     @classmethod

@@ -1,78 +1,297 @@
 """Deliverables: the outputs that a standard asks for, each with its size, format and place."""
 
 import re
-from typing import Any, Literal, NamedTuple, Self
+from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self, get_args
 
 from pydantic import Field, field_validator, model_validator
 
 from zero_easel.core.standard.grounds import TRANSPARENT, WHITE, read_ground
 from zero_easel.core.standard.naming import portable
-from zero_easel.core.standard.patterns import Pattern
-from zero_easel.core.standard.rule import Part
+from zero_easel.core.standard.patterns import NamePattern, Pattern
+from zero_easel.core.standard.rule import Part, Rule, Sentence
+
+FormatName = Literal["jpeg", "png", "webp", "avif", "tiff", "jpeg2000", "openraster", "svg"]
 
 
 class Format(NamedTuple):
-    """suffix: file name ending. label: as people write it. alpha: can be transparent. mime: media type.
-    quality: has a number for it. pixels: is a picture of pixels that any reader shows."""
+    """What a format can do. suffix: file name ending. label: as people write it. mime: media type. words: of a page,
+    if not the label. alpha: can be transparent. quality: has a number for it. lossless: can also do without loss.
+    chroma: can halve the resolution of colour. passes: can come in passes. deep: can hold 16 bits per channel. ink: can
+    hold CMYK. pixels: is a picture of pixels that any reader shows. shown: browsers show it by themselves."""
 
     suffix: str
     label: str
     mime: str
+    words: str = ""
     alpha: bool = True
     quality: bool = False
+    lossless: bool = False
+    chroma: bool = False
+    passes: bool = False
+    deep: bool = False
+    ink: bool = False
     pixels: bool = True
+    shown: bool = False
 
 
-FORMATS = {
-    "jpeg": Format(".jpg", "JPEG", "image/jpeg", alpha=False, quality=True),
-    "png": Format(".png", "PNG", "image/png"),
-    "webp": Format(".webp", "WebP", "image/webp", quality=True),
-    "avif": Format(".avif", "AVIF", "image/avif", quality=True),
-    "tiff": Format(".tif", "TIFF", "image/tiff"),
-    "jpeg2000": Format(".jp2", "JPEG 2000", "image/jp2", quality=True),
-    "openraster": Format(".ora", "OpenRaster", "image/openraster", pixels=False),
-    "svg": Format(".svg", "SVG outline", "image/svg+xml", pixels=False),
+FORMATS: dict[FormatName, Format] = {
+    "jpeg": Format(
+        ".jpg", "JPEG", "image/jpeg", alpha=False, quality=True, chroma=True, passes=True, ink=True, shown=True
+    ),
+    "png": Format(".png", "PNG", "image/png", deep=True, shown=True),
+    "webp": Format(".webp", "WebP", "image/webp", quality=True, lossless=True, shown=True),
+    "avif": Format(".avif", "AVIF", "image/avif", quality=True, lossless=True, chroma=True, shown=True),
+    "tiff": Format(".tif", "TIFF", "image/tiff", deep=True, ink=True),
+    "jpeg2000": Format(".jp2", "JPEG 2000", "image/jp2", quality=True, lossless=True),
+    "openraster": Format(
+        ".ora", "OpenRaster", "image/openraster", "OpenRaster, item, shadow and ground apart", pixels=False
+    ),
+    "svg": Format(".svg", "SVG outline", "image/svg+xml", "SVG, the outline as a path", pixels=False, shown=True),
 }
+ABLE: dict[str, tuple[str, ...]] = {
+    ability: tuple(name for name, kind in FORMATS.items() if getattr(kind, ability))
+    for ability in ("quality", "lossless", "chroma", "passes", "deep")
+}
+"""The formats that can do something, by ability."""
+
+
+def format_of(suffix: str) -> Format:
+    """The format of a file name ending. Raises KeyError."""
+    for kind in FORMATS.values():
+        if kind.suffix == suffix:
+            return kind
+    raise KeyError(suffix)
+
+
+def _labels(ability: str) -> str:
+    """The formats that can do something, as people write them."""
+    return ", ".join(FORMATS[name].label for name in get_args(FormatName) if name in ABLE[ability])
+
+
 SRGB, KEPT = "sRGB", "kept"
 _NAME = re.compile(r"\w[\w +-]{0,39}")
 
 
 class Deliverable(Part):
-    """One output of a standard.
+    """One output of a standard: its size, its format, what it is for and where it goes."""
 
-    name: what it is called, also in names ({deliverable}). size: the standard's "canvas"; an "exact" canvas of width x
-    height px, on which items are placed anew by the same rules; or the standard's canvas scaled to its "longest" side,
-    its "width" or "height" (number in px), by "percent", or to a "multiple" of the deliverable named base.
-    format, quality (1..100), lossless (WebP, AVIF, JPEG 2000), chroma: JPEG's and AVIF's colour at "full" or "half"
-    resolution, "auto" halves it where it is not seen. progressive: JPEG comes in passes. depth: bits per channel, TIFF
-    and PNG. limit: at most so many kB, 0 for no limit; the quality then is the best that fits, not below least.
-    ground: instead of the standard's, "" for that. density: px per inch as written, 0 for the canvas's. profile:
-    "sRGB", "kept" for the photo's own, or the name of an ICC file among the assets. overlays: those drawn on it.
-    views: the views that it is for, separated by commas, "" for all. file, folder: name patterns; an empty file takes
-    the standard's, an empty folder means none before the standard's own.
-    """
+    name: Annotated[str, Rule("name", "{deliverable} in names", ask="Name of the deliverable")] = "shop"
+    size: Annotated[
+        Literal["canvas", "exact", "longest", "width", "height", "percent", "multiple"],
+        Rule(
+            "size",
+            "canvas, exact, longest, width, height, percent, multiple",
+            "The standard's canvas; a canvas of exactly `width` x `height`, on which items are placed anew by the "
+            "same rules; or the standard's scaled to its longest side, its width or height, by per cent, or to a "
+            "multiple of `base`. Lengths that are not in per cent are scaled with the shorter side",
+            ask="Size of {name}",
+            choices={
+                "canvas": "the canvas's size",
+                "exact": "its own size",
+                "longest": "its longest side",
+                "width": "its width",
+                "height": "its height",
+                "percent": "a share of the canvas",
+                "multiple": "a multiple of another",
+            },
+        ),
+    ] = "canvas"
+    width: Annotated[
+        int,
+        Field(ge=8, le=20_000),
+        Rule("width", "px, for exact", unit="px", as_length=True, ask="Width of {name}, px"),
+    ] = 1200
+    height: Annotated[
+        int,
+        Field(ge=8, le=20_000),
+        Rule("height", "px, for exact", unit="px", as_length=True, ask="Height of {name}, px"),
+    ] = 1200
+    number: Annotated[
+        float,
+        Field(gt=0, le=20_000),
+        Rule("size", "px, %, or times, for the others", ask="Size of {name}: px, per cent or times"),
+    ] = 100
+    base: Annotated[
+        str,
+        Rule(
+            "multiple of",
+            "the deliverable that it is a multiple of",
+            ask="The deliverable that {name} is a multiple of",
+            width=6,
+        ),
+    ] = ""
+    format: Annotated[
+        FormatName,
+        Rule(
+            "format",
+            ", ".join(get_args(FormatName)),
+            "OpenRaster holds item, shadow and ground as layers (without overlays), SVG the item's outline at matte "
+            "level one half as one path",
+            ask="Format of {name}",
+            choices={name: kind.words or kind.label for name, kind in FORMATS.items()},
+        ),
+    ] = "jpeg"
+    quality: Annotated[
+        int,
+        Field(ge=1, le=100),
+        Rule(
+            "quality",
+            f"1 to 100, for {_labels('quality')}",
+            "JPEG 2000 takes it as a peak signal-to-noise ratio of 30 dB + a quarter of it",
+            ask="Quality of {name}, 1 to 100",
+            width=2,
+        ),
+    ] = 90
+    lossless: Annotated[
+        bool,
+        Rule(
+            "without loss",
+            f"true: {_labels('lossless')} without loss",
+            ask="Whether {name} is without loss",
+            choices={"false": "with the loss that its quality allows", "true": "without loss"},
+        ),
+    ] = False
+    chroma: Annotated[
+        Literal["auto", "full", "half"],
+        Rule(
+            "colour resolution",
+            f"colour of {_labels('chroma')} at full or half resolution; auto",
+            "`auto` is half up to quality 88",
+            ask="Colour resolution of {name}",
+            choices={"auto": "full resolution above quality 88", "full": "full resolution", "half": "half resolution"},
+        ),
+    ] = "auto"
+    progressive: Annotated[
+        bool,
+        Rule(
+            "comes in passes",
+            "true: a JPEG that comes in passes",
+            ask="Whether {name} comes in passes",
+            choices={"false": "from top to bottom", "true": "in passes"},
+        ),
+    ] = False
+    depth: Annotated[
+        Literal["8", "16"],
+        Rule(
+            "bits per channel",
+            f"8 or 16 bits per channel; 16 for {_labels('deep')}",
+            "TIFF is deflated with horizontal prediction. A PNG of up to 256 colours gets a palette where that is "
+            "smaller; no pixel changes",
+            ask="Bits per channel of {name}",
+        ),
+    ] = "8"
+    max_kb: Annotated[
+        float,
+        Field(ge=0, le=1_000_000),
+        Rule(
+            "limit",
+            "at most so many kB (1000 bytes); 0 for no limit",
+            "The best quality that keeps it, not below `min_quality`; if none does, that is noted",
+            unit="kB",
+            empty="any number of",
+            ask="Limit of {name} in kB, or none",
+            width=3,
+            before="limit",
+        ),
+    ] = 0
+    min_quality: Annotated[
+        int,
+        Field(ge=1, le=100),
+        Rule(
+            "lowest quality",
+            "the lowest quality that the limit may lead to",
+            ask="Lowest quality of {name}",
+            width=2,
+            before="least",
+        ),
+    ] = 50
+    ground: Annotated[
+        str,
+        Rule(
+            "ground",
+            "instead of the canvas's",
+            empty="the standard's",
+            ask="Ground of {name}; or the standard's",
+            width=6,
+        ),
+    ] = ""
+    density: Annotated[
+        float,
+        Field(ge=0, le=10_000),
+        Rule(
+            "density",
+            "px per inch as written; 0 for the canvas's",
+            unit="px/in",
+            empty="the canvas's",
+            ask="Density of {name} in px/in; or the canvas's",
+            width=2,
+        ),
+    ] = 0
+    profile: Annotated[
+        str,
+        Field(min_length=1, max_length=120),
+        Rule(
+            "colour profile",
+            "sRGB, kept for the photo's own, or an ICC file's name",
+            "Always embedded (JPEG 2000 names sRGB by its number). Photos are worked on in sRGB: colours outside it "
+            "do not come back by `kept`",
+            ask="Colour profile of {name}: sRGB, kept, or an ICC file's name",
+        ),
+    ] = SRGB
+    overlays: Annotated[
+        tuple[str, ...],
+        Rule(
+            "overlays",
+            "names of overlays",
+            empty="none",
+            lines=True,
+            width=6,
+            ask="Overlays on {name}, by name, separated by commas",
+        ),
+    ] = ()
+    views: Annotated[
+        str,
+        Field(max_length=300),
+        Rule(
+            "views",
+            "the views it is for, like: front, back; empty for all",
+            empty="all",
+            ask="Views that {name} is for, or all",
+            width=5,
+        ),
+    ] = ""
+    file: Annotated[
+        str,
+        Field(max_length=200),
+        Rule(
+            "file names",
+            "its own name pattern; empty for that of names",
+            empty="the standard's",
+            ask="Name pattern of {name}; or the standard's",
+            width=6,
+        ),
+    ] = ""
+    folder: Annotated[
+        str,
+        Field(max_length=200),
+        Rule("folder", "its folder, before that of names", empty="none", ask="Folder of {name}; or none", width=6),
+    ] = ""
 
-    name: str = "shop"
-    size: Literal["canvas", "exact", "longest", "width", "height", "percent", "multiple"] = "canvas"
-    width: int = Field(default=1200, ge=8, le=20_000)
-    height: int = Field(default=1200, ge=8, le=20_000)
-    number: float = Field(default=100, gt=0, le=20_000)
-    base: str = ""
-    format: Literal["jpeg", "png", "webp", "avif", "tiff", "jpeg2000", "openraster", "svg"] = "jpeg"
-    quality: int = Field(default=90, ge=1, le=100)
-    lossless: bool = False
-    chroma: Literal["auto", "full", "half"] = "auto"
-    progressive: bool = False
-    depth: Literal["8", "16"] = "8"
-    limit: float = Field(default=0, ge=0, le=1_000_000)
-    least: int = Field(default=50, ge=1, le=100)
-    ground: str = ""
-    density: float = Field(default=0, ge=0, le=10_000)
-    profile: str = Field(default=SRGB, min_length=1, max_length=120)
-    overlays: tuple[str, ...] = ()
-    views: str = Field(default="", max_length=300)
-    file: str = Field(default="", max_length=200)
-    folder: str = Field(default="", max_length=200)
+    sentences: ClassVar[tuple[Sentence, ...]] = (
+        Sentence(
+            "{name} has {size}[size=exact: {width} by {height} px][size=longest|width|height: of {number} "
+            "px][size=percent:, {number} %][size=multiple:, {number} times {base}]{@pixels}, as "
+            "{format}[format~quality: of quality {quality}, at most {max_kb} kB]."
+        ),
+        Sentence(
+            "Its ground is {ground}; it is for {views} views, lies in folder {folder}, and is called {file}[file=the "
+            "standard's: name]. Overlays on it: {overlays}. Density {density}[density!=the canvas's: px/in], colours "
+            "in {profile}.[format~chroma: Colour is kept at {chroma}.][format~passes: It comes "
+            "{progressive}.][format~lossless: It is kept {lossless}.][format~deep: It has {depth} bits per "
+            "channel.][format~quality: A limit on bytes may lower its quality to {min_quality}.]",
+            "{name}: ground, views, folder, colour and how it is encoded",
+        ),
+    )
 
     @field_validator("name")
     @classmethod
@@ -110,18 +329,16 @@ class Deliverable(Part):
     @classmethod
     def _good_pattern(cls, value: str) -> str:
         if value.strip():
-            Pattern(value)
+            NamePattern(value)
         return value.strip()
 
     @model_validator(mode="after")
     def _possible(self) -> Self:
-        if self.depth == "16" and self.format not in ("tiff", "png"):
-            raise ValueError(f"{FORMATS[self.format].label} holds 8 bits per channel; choose TIFF or PNG for 16")
-        if self.limit and self.format == "jpeg2000" and self.lossless:
-            raise ValueError("a limit on bytes cannot be kept without loss; give up one of the two")
-        if self.limit and not FORMATS[self.format].quality:
-            raise ValueError(f"{FORMATS[self.format].label} loses nothing, so a limit on bytes cannot be kept")
-        if self.limit and self.lossless:
+        if self.depth == "16" and not self.kind.deep:
+            raise ValueError(f"{self.kind.label} holds 8 bits per channel; choose {_labels('deep')} for 16")
+        if self.max_kb and not self.kind.quality:
+            raise ValueError(f"{self.kind.label} loses nothing, so a limit on bytes cannot be kept")
+        if self.max_kb and self.lossless:
             raise ValueError("a limit on bytes cannot be kept without loss; give up one of the two")
         if self.folder and "n" in Pattern(self.folder).fields:
             raise ValueError("{n} counts pictures and cannot stand in a folder's name")

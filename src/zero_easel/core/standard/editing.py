@@ -8,16 +8,17 @@ from zero_easel.core.standard.deliverable import words_of
 from zero_easel.core.standard.lengths import read_length
 from zero_easel.core.standard.model import (
     ALL,
-    AS_FITS,
     LISTS,
-    UNSAID,
+    PARTS,
     Scope,
     Standard,
     StandardError,
     is_for,
+    rule_at,
     validated,
+    write_views,
 )
-from zero_easel.core.standard.rule import Part, explained
+from zero_easel.core.standard.rule import Part, Rule, explained, rules_in
 from zero_easel.core.standard.rules import Item, Special
 
 
@@ -33,11 +34,10 @@ def changed(standard: Standard, field: str, value: str, scope: Scope = ALL) -> S
     target: Any = data
     for step in path:
         target = _within(target, step)
-    # Views and a deliverable's overlays are typed as one line of text; other groups of rules are no value.
-    is_line = field == "views" or (path[:1] == ["deliverables"] and last == "overlays")
-    if not isinstance(target, dict) or last not in target or (isinstance(target[last], (dict, tuple)) and not is_line):
+    rule = rule_at(field)
+    if not isinstance(target, dict) or last not in target:
         raise StandardError(f"there is no rule named {field}")
-    typed = _typed(field, value, target[last], standard.canvas.density)
+    typed = _typed(field, rule, value, target[last], standard.canvas.density)
     if scope == ALL:
         before, target[last] = target[last], typed
         if path and path[0] in LISTS and last == "name":
@@ -140,22 +140,46 @@ def _with_own(standard: Standard, scope: Scope, own: dict[str, Any]) -> Standard
     return validated(standard.model_dump() | {"exceptions": [s.model_dump() for s in together]})
 
 
-def _typed(field: str, value: str, before: object, density: float) -> object:
-    text, last = value.strip(), field.rsplit(".", 1)[-1]
-    if last in ("width", "height") and field.split(".")[0] in ("canvas", "deliverables"):
+def _typed(field: str, rule: Rule, value: str, before: object, density: float) -> object:
+    text = value.strip()
+    if rule.as_length:
         try:
             return str(round(read_length(text, "px").px(0, density))) if "%" not in text else text
         except ValueError as error:
             reason = "must be a whole number of px, or a length in mm, cm or in"
             raise StandardError(f"{field} {reason} (given: {text})") from error
-    if field == "item.px_per_mm" and text.casefold() in (AS_FITS, ""):
-        return 0
-    if text.casefold() == UNSAID.get(f"{field.split('.')[0]}.{last}", "").casefold():
-        return type(before)() if before is not None else ""
+    if rule.empty and text.casefold() in ("", rule.empty):
+        return type(before)()
     if isinstance(before, bool):
         return text.casefold() in ("true", "yes", "on")
     if isinstance(before, (int, float)):
-        for unit in ("%", "px", "px/in", "px/mm", "°", "kB", "times"):
-            text = text.removesuffix(unit).strip()
-        text = text.replace(",", ".")
+        return text.removesuffix(rule.unit).strip().replace(",", ".")
     return text
+
+
+def as_typed(field: str, value: object) -> str:
+    """A value as a person would type it, and as its field on the page shows it."""
+    rule = rule_at(field)
+    if rule.empty and not value:
+        return rule.empty
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if field == "views":
+        return write_views(value)  # type: ignore[arg-type]
+    if isinstance(value, (list, tuple)):
+        return ", ".join(str(one) for one in value)
+    return f"{value:.6g}" if isinstance(value, float) else str(value)
+
+
+def values_as_typed(standard: Standard, scope: Scope = ALL) -> dict[str, str]:
+    """All values by dotted field, as they hold for a scope."""
+    data = standard.model_dump() | {"item": standard.rules_for(scope).model_dump()}
+    flat = {field: data[field] for field in rules_in(Standard)}
+    for part in PARTS:
+        rows = (
+            {str(row.get("name", at)): row for at, row in enumerate(data[part])} if part in LISTS else {"": data[part]}
+        )
+        for name, row in rows.items():
+            prefix = f"{part}.{name}." if name else f"{part}."
+            flat |= {prefix + key: value for key, value in row.items()}
+    return {field: as_typed(field, value) for field, value in flat.items()}

@@ -1,18 +1,18 @@
 """The standard: the rules that every finished picture follows, as a model whose values are changed one by one."""
 
 from collections.abc import Mapping, Sequence
-from typing import Annotated, Any, Literal, NamedTuple, Self
+from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self
 
 from pydantic import Field, ValidationError, WithJsonSchema, field_validator, model_validator
 
 from zero_easel.core.standard.checks import Check
 from zero_easel.core.standard.deliverable import Deliverable, words_of
-from zero_easel.core.standard.information import TEXTS, Information
+from zero_easel.core.standard.information import Information
 from zero_easel.core.standard.lengths import Length
 from zero_easel.core.standard.naming import Replacement
 from zero_easel.core.standard.overlays import Overlay
-from zero_easel.core.standard.patterns import Pattern
-from zero_easel.core.standard.rule import Part, explained, fault_of
+from zero_easel.core.standard.patterns import NamePattern, Pattern
+from zero_easel.core.standard.rule import Part, Rule, Sentence, explained, fault_of, rules_in
 from zero_easel.core.standard.rules import Canvas, Item, Special
 
 LISTS = ("deliverables", "overlays", "checks")
@@ -41,33 +41,82 @@ def write_views(views: Mapping[str, Sequence[str]]) -> str:
                      sorted(views.items()))  # fmt: skip
 
 
+_SELDOM = "Rarely changed: folders, replacing, names wanted twice"
+
+
 class Names(Part):
-    """How files are called.
+    """How files are called: patterns, what {n} counts, and what is replaced in finished names."""
 
-    name: the file name pattern, without suffix. folder: pattern of subfolders, "" for none. count: within what {n}
-    counts, from `start` on. find, put: replaced on finished names, as plain text or as a regular expression (find_as).
-    twice: what becomes of a name that is wanted twice: "refuse" stops the run, "count" adds a counter to later ones.
-    """
+    name: Annotated[
+        str,
+        Field(min_length=1, max_length=200),
+        Rule("file names", "fields, as {code} {view}; {n:03} pads with zeros", ask="File name pattern", width=14),
+    ] = "{code}_{view}"
+    folder: Annotated[
+        str,
+        Field(max_length=200),
+        Rule(
+            "folders",
+            'subfolders, like "{category}/{code}"; empty for none',
+            width=8,
+            ask="Pattern of subfolders; empty for none",
+        ),
+    ] = ""
+    count: Annotated[
+        Literal["product", "folder", "run"],
+        Rule(
+            "counted within",
+            "{n} counts within a product, a folder, or the run",
+            ask="Within what {n} counts",
+            choices={"product": "within each product", "folder": "within each folder", "run": "through the whole run"},
+        ),
+    ] = "product"
+    start: Annotated[
+        int, Field(ge=0, le=999_999), Rule("first number", "the first {n}", ask="First number", width=3)
+    ] = 1
+    find: Annotated[
+        str, Field(max_length=200), Rule("found in names", "replaced in finished names", ask="Find", width=5)
+    ] = ""
+    replace_with: Annotated[
+        str, Field(max_length=200), Rule("replaced by", "by this", ask="Replace by", width=5, before="put")
+    ] = ""
+    find_as: Annotated[
+        Literal["text", "regex"],
+        Rule(
+            "found as",
+            "text or regex",
+            ask="What is searched for",
+            choices={"text": "the text", "regex": "the regular expression"},
+        ),
+    ] = "text"
+    on_duplicate: Annotated[
+        Literal["refuse", "count"],
+        Rule(
+            "names wanted twice",
+            "a name wanted twice: refuse stops the run, count adds a counter to the later ones",
+            ask="A name wanted twice",
+            before="twice",
+            choices={"refuse": "stops the run until it is settled", "count": "gets a counter on the later ones"},
+        ),
+    ] = "refuse"
 
-    name: str = Field(default="{code}_{view}", min_length=1, max_length=200)
-    folder: str = Field(default="", max_length=200)
-    count: Literal["product", "folder", "run"] = "product"
-    start: int = Field(default=1, ge=0, le=999_999)
-    find: str = Field(default="", max_length=200)
-    put: str = Field(default="", max_length=200)
-    find_as: Literal["text", "regex"] = "text"
-    twice: Literal["refuse", "count"] = "refuse"
+    sentences: ClassVar[tuple[Sentence, ...]] = (
+        Sentence("Files are called {name}{@example}, `{n}` counting {count} from {start}."),
+        Sentence("They lie in {folder}[folder=: like `{category}/{code}`; empty for no subfolders].", _SELDOM),
+        Sentence("In finished names {find_as} {find} becomes {replace_with}.", _SELDOM),
+        Sentence("A name wanted twice {on_duplicate}.", _SELDOM),
+    )
 
     @field_validator("name", "folder")
     @classmethod
     def _good_pattern(cls, value: str) -> str:
         if value:
-            Pattern(value)
+            NamePattern(value)
         return value
 
     @model_validator(mode="after")
     def _good_names(self) -> Self:
-        Replacement(self.find, self.put, self.find_as == "regex")
+        Replacement(self.find, self.replace_with, self.find_as == "regex")
         if self.folder and "n" in Pattern(self.folder).fields:
             raise ValueError("{n} counts pictures and cannot stand in a folder's name")
         return self
@@ -84,18 +133,6 @@ class Scope(NamedTuple):
 
 
 ALL = Scope()
-AS_FITS = "as fits"
-"""How a number of px per mm is written that follows from the largest item."""
-_NOT_SAID = "not said"
-UNSAID = {
-    "deliverables.ground": "the standard's", "deliverables.views": "all", "deliverables.file": "the standard's",
-    "deliverables.folder": "none", "deliverables.overlays": "none", "deliverables.density": "the canvas's",
-    "deliverables.limit": "any number of", "overlays.when": "always", "checks.only": "all",
-    **{f"information.{key}": _NOT_SAID for key in TEXTS},
-}  # fmt: skip
-"""How a value is written and read that says nothing of its own: by part and field."""
-
-
 _VIEWS = {"anyOf": [{"type": "string"}, {"type": "object", "additionalProperties": {"type": "array"}}]}
 """Schema of views, which a file writes as one line of text."""
 
@@ -105,11 +142,12 @@ def _front() -> dict[str, tuple[str, ...]]:
 
 
 class Standard(Part):
-    """A shop's rules for its pictures. exceptions: where items follow other rules; the later ones win. hand_over:
-    whether "all" pictures of a run are handed over, or only those that "passed" all checks. views: by category (lower
-    case, "" for all others), what the first, second, ... photo of a product shows where nothing else says so."""
+    """A shop's rules for its pictures. exceptions: where items follow other rules; the later ones win. views: by
+    category (lower case, "" for all others)."""
 
-    name: str = Field(default="Shop pictures", min_length=1, max_length=120)
+    name: Annotated[
+        str, Field(min_length=1, max_length=120), Rule("name of the standard", ask="Name of the standard", width=24)
+    ] = "Shop pictures"
     canvas: Canvas = Canvas()
     item: Item = Item()
     exceptions: tuple[Special, ...] = ()
@@ -118,8 +156,36 @@ class Standard(Part):
     information: Information = Information()
     overlays: tuple[Overlay, ...] = Field(default=(), max_length=60)
     checks: tuple[Check, ...] = Field(default=(), max_length=100)
-    hand_over: Literal["all", "passed"] = "all"
-    views: Annotated[dict[str, tuple[str, ...]], WithJsonSchema(_VIEWS)] = Field(default_factory=_front)
+    hand_over: Annotated[
+        Literal["all", "passed"],
+        Rule(
+            "what is handed over",
+            "all, or passed: a run holds back what fails a check",
+            "What is held back stays out of folder and archive, and is named",
+            ask="What becomes of pictures that fail a check",
+            choices={"all": "is shown, and handed over all the same", "passed": "is held back"},
+        ),
+    ] = "all"
+    views: Annotated[
+        dict[str, tuple[str, ...]],
+        WithJsonSchema(_VIEWS),
+        Rule(
+            "views in turn",
+            "what the first, second, ... photo of a product shows",
+            "Like `front, back; kitchen: front, top`, which rules a category by itself",
+            lines=True,
+            width=12,
+            ask="Views in turn, like: front, back; kitchen: front, top",
+        ),
+    ] = Field(default_factory=_front)
+
+    sentences: ClassVar[tuple[Sentence, ...]] = (
+        Sentence(
+            "The photos of a product show, in turn, {views} unless their names say otherwise; a category by itself "
+            "after a semicolon, like `front; kitchen: front, top`."
+        ),
+        Sentence("What fails {hand_over}."),
+    )
 
     @field_validator("views", mode="before")
     @classmethod
@@ -157,6 +223,24 @@ class Standard(Part):
             if one.name == name:
                 return one
         raise KeyError(name)
+
+
+PARTS: dict[str, type[Part]] = {
+    "canvas": Canvas, "item": Item, "deliverables": Deliverable, "names": Names, "information": Information,
+    "overlays": Overlay, "checks": Check,
+}  # fmt: skip
+"""The parts of a standard that hold rules, in the order of its file; those of LISTS any number of times."""
+
+
+def rule_at(field: str) -> Rule:
+    """The rule of a dotted field, like canvas.width or deliverables.zoom.quality. Raises StandardError."""
+    part, dot, rest = field.partition(".")
+    holder, name = (PARTS.get(part), rest.rpartition(".")[2]) if dot else (Standard, part)
+    deeper = rest.count(".") == 1 if part in LISTS else "." not in rest
+    rule = rules_in(holder).get(name) if holder is not None and deeper else None
+    if rule is None:
+        raise StandardError(f"there is no rule named {field}")
+    return rule
 
 
 def _hang_together(standard: Standard) -> None:

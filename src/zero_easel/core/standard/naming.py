@@ -40,22 +40,22 @@ class Named(NamedTuple):
 class Replacement:
     """Find and replace on finished names. Raises PatternError if the regular expression is none."""
 
-    def __init__(self, find: str, put: str, is_regex: bool) -> None:
-        self._put = put
+    def __init__(self, find: str, replace_with: str, is_regex: bool) -> None:
+        self._with = replace_with
         self._find = find if not is_regex else ""
         try:
             self._regex = regex.compile(find) if is_regex and find else None
             if self._regex is not None:
-                self._regex.sub(put, "")
+                self._regex.sub(replace_with, "")
         except (regex.error, IndexError, KeyError) as error:
             raise PatternError(f"this is not a regular expression: {error}") from error
 
     def __call__(self, text: str) -> str:
         """The text with all that was found replaced. Raises PatternError if it takes too long or names no group."""
         if self._regex is None:
-            return text.replace(self._find, self._put) if self._find else text
+            return text.replace(self._find, self._with) if self._find else text
         try:
-            return str(self._regex.sub(self._put, text, timeout=_PATIENCE))
+            return str(self._regex.sub(self._with, text, timeout=_PATIENCE))
         except TimeoutError as error:
             raise PatternError("this regular expression takes too long on some of the names") from error
         except (regex.error, IndexError, KeyError) as error:

@@ -2,13 +2,13 @@
 
 import re
 from collections.abc import Mapping
-from typing import Literal, NamedTuple, Self
+from typing import Annotated, ClassVar, Literal, NamedTuple, Self
 
 from pydantic import Field, field_validator, model_validator
 
 from zero_easel.core.light.hex_colour import write_hex
 from zero_easel.core.standard.patterns import Pattern, Value
-from zero_easel.core.standard.rule import Part
+from zero_easel.core.standard.rule import Part, Rule, Sentence
 
 PLACES = ("top left", "top", "top right", "left", "middle", "right", "bottom left", "bottom", "bottom right")
 _CONDITION = re.compile(r"(\w+)\s*(?:(<=|>=|!=|=|<|>)\s*(.*))?")
@@ -16,30 +16,108 @@ _NUMBER = re.compile(r"[+-]?\d+(?:[.,]\d+)?")
 
 
 class Overlay(Part):
-    """text: a pattern with fields of the catalog, or picture: the name of an asset; one of them. font: the shipped
-    "text" or "mono", or a TrueType or OpenType file among the assets. size: height of a line, or of the picture, in %
-    of the canvas's shorter side. colour: CSS hex. opacity: %. at: where. inset: from the canvas's edge, %. turn:
-    degrees, clockwise. tiled: repeated over the whole canvas. plate: behind it, nothing, a "bar" or a "disc" in
-    plate_colour. when: a condition on a column of the catalog: "discount", "discount > 0", "category = kitchen"; ""
-    always.
+    """A text, which is a pattern with fields of the catalog, or a picture among the assets, drawn over a picture.
+
+    It is blended in linear light; only deliverables that name it show it.
     """
 
-    name: str = Field(default="mark", min_length=1, max_length=40)
-    text: str = Field(default="", max_length=300)
-    picture: str = Field(default="", max_length=120)
-    font: str = Field(default="text", min_length=1, max_length=120)
-    size: float = Field(default=6, gt=0, le=100)
-    colour: str = "#191918"
-    opacity: float = Field(default=100, ge=0, le=100)
-    at: Literal["top left", "top", "top right", "left", "middle", "right", "bottom left", "bottom", "bottom right"] = (
-        "top right"
+    name: Annotated[str, Field(min_length=1, max_length=40), Rule("name", ask="Name of the overlay")] = "mark"
+    text: Annotated[
+        str,
+        Field(max_length=300),
+        Rule("text", "a pattern, like -{discount} %", ask="Text of {name}, a pattern", width=8),
+    ] = ""
+    picture: Annotated[
+        str,
+        Field(max_length=120),
+        Rule("picture", "or the name of a picture among the assets", ask="Picture of {name}", width=8),
+    ] = ""
+    font: Annotated[
+        str,
+        Field(min_length=1, max_length=120),
+        Rule(
+            "font",
+            "text, mono, or a font file among the assets",
+            ask="Font of {name}: text, mono, or a font file's name",
+        ),
+    ] = "text"
+    size: Annotated[
+        float,
+        Field(gt=0, le=100),
+        Rule(
+            "height",
+            "% of the canvas's shorter side",
+            "Of a line of text, or of the picture",
+            unit="%",
+            width=2,
+            ask="Height of {name} in per cent of the canvas",
+        ),
+    ] = 6
+    colour: Annotated[str, Rule("colour", ask="Colour of {name}", width=7)] = "#191918"
+    opacity: Annotated[float, Field(ge=0, le=100), Rule("opacity", "%", unit="%", ask="Opacity of {name}", width=3)] = (
+        100
     )
-    inset: float = Field(default=4, ge=0, le=50)
-    turn: float = Field(default=0, ge=-180, le=180)
-    tiled: bool = False
-    plate: Literal["none", "bar", "disc"] = "none"
-    plate_colour: str = "#FFFFFF"
-    when: str = Field(default="", max_length=200)
+    at: Annotated[
+        Literal["top left", "top", "top right", "left", "middle", "right", "bottom left", "bottom", "bottom right"],
+        Rule(
+            "position",
+            "top left, top, top right, left, middle, right, bottom left, bottom, bottom right",
+            ask="Position of {name}",
+            choices={place: f"the {place}" for place in PLACES},
+        ),
+    ] = "top right"
+    inset: Annotated[
+        float,
+        Field(ge=0, le=50),
+        Rule("distance from the edge", "% from the edge", unit="%", ask="Distance of {name} from the edge", width=2),
+    ] = 4
+    turn: Annotated[
+        float, Field(ge=-180, le=180), Rule("turn", "degrees, clockwise", unit="°", ask="Turn of {name}", width=2)
+    ] = 0
+    tiled: Annotated[
+        bool,
+        Rule(
+            "repeated",
+            "true: over the whole canvas",
+            ask="Whether {name} is repeated",
+            choices={"false": "once", "true": "over and over"},
+        ),
+    ] = False
+    plate: Annotated[
+        Literal["none", "bar", "disc"],
+        Rule(
+            "plate",
+            "behind it: none, bar, disc",
+            ask="Plate of {name}",
+            choices={"none": "nothing", "bar": "a bar", "disc": "a disc"},
+        ),
+    ] = "none"
+    plate_colour: Annotated[str, Rule("colour of the plate", ask="Colour of the plate of {name}", width=7)] = "#FFFFFF"
+    when: Annotated[
+        str,
+        Field(max_length=200),
+        Rule(
+            "condition",
+            "a condition on a column, like: discount > 0",
+            "Of the catalog: `discount`, `discount > 0`, `category = kitchen`",
+            empty="always",
+            ask="Condition of {name}, like: discount > 0; or always",
+            width=8,
+        ),
+    ] = ""
+
+    sentences: ClassVar[tuple[Sentence, ...]] = (
+        Sentence(
+            "{name} [picture=:says {text} in {colour}][picture!=:shows the picture {picture}], {size} high, at {at}, "
+            "{inset} from the edge."
+        ),
+        Sentence(
+            "It is drawn when: {when} (a column of the catalog, or like `discount > 0`), with {opacity} opacity, "
+            "turned by {turn}, {tiled}.[picture=: Its letters are {font} on {plate}[plate!=none: in "
+            "{plate_colour}].] Only deliverables that name it show it.",
+            "{name}: condition, plate, opacity, turn, font",
+        ),
+    )
 
     @field_validator("colour", "plate_colour")
     @classmethod

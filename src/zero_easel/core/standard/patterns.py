@@ -54,8 +54,6 @@ class Pattern:
     def __init__(self, text: str, known: Collection[str] | None = None) -> None:
         self.text = text
         self._parts = _parsed(text, known)
-        if not re.sub(r"[\s.]", "", text):
-            raise PatternError("the name is empty")
 
     @property
     def fields(self) -> frozenset[str]:
@@ -81,6 +79,15 @@ class Pattern:
             rows[-1].append(first)
             rows += [[other] for other in others]
         return [_filled(row, values) for row in rows]
+
+
+class NamePattern(Pattern):
+    """A pattern of a file name or of folders, which must leave something of a name."""
+
+    def __init__(self, text: str, known: Collection[str] | None = None) -> None:
+        super().__init__(text, known)
+        if not re.sub(r"[\s.]", "", text):
+            raise PatternError("the name is empty")
 
 
 def slug(text: str) -> str:

@@ -1,49 +1,120 @@
-"""The rules for canvas and item, each with its limits."""
+"""The rules for canvas and item."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, WithJsonSchema, field_validator
 
 from zero_easel.core.standard.grounds import read_ground
 from zero_easel.core.standard.lengths import Length, Sides, read_length, read_sides, write_sides
-from zero_easel.core.standard.rule import Part
+from zero_easel.core.standard.rule import Part, Rule, Sentence
 
 BOXES = ("contain", "cover", "stretch")
 """Ways of fitting an uncut picture that give exactly the canvas; the other ways give a size of their own."""
 
 
 class Canvas(Part):
-    """width, height: px of every finished picture. ground: as core.grounds writes it: a CSS hex colour, "transparent",
-    a gradient, or a picture.
+    """The area of every finished picture, and what lies behind the item."""
 
-    density: px per inch that is written into files and by which lengths in mm, cm and in are converted; by itself it
-    changes no pixel. unit: the unit besides px in which sizes are shown. around: lengths by which the canvas grows
-    around the placed picture on each side, or clips it if negative. overflow: what becomes of an item that does not
-    fit: "cut" it off, which is said before a run, or "grow" that photo's canvas until all is visible.
-    """
+    width: Annotated[
+        int,
+        Field(ge=16, le=20_000),
+        Rule(
+            "canvas width",
+            "px of every finished picture",
+            "Typed in the application also as `16.9 cm`",
+            unit="px",
+            as_length=True,
+            ask="Canvas width in pixels",
+        ),
+    ] = 1200
+    height: Annotated[
+        int,
+        Field(ge=16, le=20_000),
+        Rule("canvas height", "px", unit="px", as_length=True, ask="Canvas height in pixels"),
+    ] = 1200
+    ground: Annotated[
+        str,
+        Rule(
+            "ground",
+            "#RRGGBB, transparent, vertical #FFFFFF #E8E8E8, radial #FFFFFF #DDDDDD, or picture NAME",
+            "A gradient runs from top to bottom or from the middle to the corners, even in encoded values; a picture "
+            "covers the canvas. What is transparent in a format without alpha takes the standard's ground, or white",
+            ask="Ground: a colour like #FFFFFF, or transparent",
+            width=9,
+        ),
+    ] = "#FFFFFF"
+    density: Annotated[
+        float,
+        Field(ge=1, le=10_000),
+        Rule(
+            "density",
+            "px per inch, for print and for lengths in mm, cm or in",
+            "Written into the files; by itself it changes no pixel",
+            unit="px/in",
+            ask="Density in pixels per inch",
+            width=3,
+        ),
+    ] = 72
+    unit: Annotated[
+        Literal["mm", "cm", "in"],
+        Rule(
+            "unit besides px",
+            "mm, cm or in: the unit besides px in which sizes are shown",
+            ask="Unit besides pixels",
+            choices={"in": "inches"},
+        ),
+    ] = "cm"
+    padding: Annotated[
+        str,
+        Rule(
+            "padding",
+            "how much the canvas grows around the placed picture on each side; negative clips it",
+            "One to four lengths",
+            bare="px",
+            scales="length",
+            before="around",
+            width=3,
+            ask="How much the canvas grows around: all, or top, right, bottom and left; negative clips",
+        ),
+    ] = "0px"
+    overflow: Annotated[
+        Literal["cut", "grow"],
+        Rule(
+            "an item that does not fit",
+            "an item that does not fit: cut, or grow that photo's canvas",
+            "What is cut off is named before a run",
+            ask="What becomes of an item that does not fit",
+            choices={
+                "cut": "is cut off, and named before the run",
+                "grow": "makes its canvas grow until all is visible",
+            },
+        ),
+    ] = "cut"
 
-    width: int = Field(default=1200, ge=16, le=20_000)
-    height: int = Field(default=1200, ge=16, le=20_000)
-    ground: str = "#FFFFFF"
-    density: float = Field(default=72, ge=1, le=10_000)
-    unit: Literal["mm", "cm", "in"] = "cm"
-    around: str = "0px"
-    overflow: Literal["cut", "grow"] = "cut"
+    sentences: ClassVar[tuple[Sentence, ...]] = (
+        Sentence("Every picture is {width} by {height} px on {ground}{@printed}."),
+        Sentence(
+            "A ground is a colour, `transparent`, a gradient like `vertical #FFFFFF #E8E8E8` or `radial #FFFFFF "
+            "#DDDDDD`, or `picture` and the name of one of the files below. Density is {density} px/in, and sizes "
+            "are also shown in {unit}. The canvas grows by {padding} around. What does not fit {overflow}.",
+            "Rarely changed: kinds of ground, density, growing and clipping",
+        ),
+    )
 
     @field_validator("ground")
     @classmethod
     def _known_ground(cls, value: str) -> str:
         return str(read_ground(value))
 
-    @field_validator("around", mode="before")
+    @field_validator("padding", mode="before")
     @classmethod
     def _lengths(cls, value: Any) -> str:
         return write_sides(str(value), "px")
 
     @property
-    def around_sides(self) -> Sides:
+    def padding_sides(self) -> Sides:
         """By how much it grows, side by side."""
-        return read_sides(self.around, "px")
+        return read_sides(self.padding, "px")
 
     @property
     def shorter(self) -> int:
@@ -57,50 +128,247 @@ class Canvas(Part):
 
 
 class Item(Part):
-    """How an item sits on the canvas. Numbers without a unit of their own are in per cent.
+    """How an item sits on the canvas. Numbers without a unit of their own are in per cent."""
 
-    backdrop: "cleared", or "kept" for pictures that are not cut out (mood shots, banners).
+    backdrop: Annotated[
+        Literal["cleared", "kept"],
+        Rule(
+            "backdrop",
+            "cleared, or kept for pictures that are not cut out",
+            "Mood shots, banners",
+            ask="Whether photos are cut out",
+        ),
+    ] = "cleared"
+    straighten: Annotated[
+        Literal["off", "base", "axis"],
+        Rule(
+            "straightening",
+            "off; base: a flat foot becomes level; axis: what is symmetrical or long and thin becomes upright",
+            "Upright or level, whichever is nearer",
+            ask="How items are straightened",
+            choices={
+                "axis": "Their axis is put upright",
+                "base": "Their foot is levelled",
+                "off": "Nothing is straightened",
+            },
+        ),
+    ] = "axis"
+    straighten_limit: Annotated[
+        float,
+        Field(ge=0, le=45),
+        Rule(
+            "straightened up to",
+            "degrees; what leans more is meant to",
+            "It is left, and named",
+            unit="°",
+            width=2,
+            ask="Degrees up to which items are straightened",
+        ),
+    ] = 12
+    scale: Annotated[
+        Literal["share", "true-size", "as-shot", "even-weight"],
+        Rule(
+            "scale rule",
+            "share of the canvas, true-size, as-shot, or even-weight",
+            "One number of px per mm, one factor on the camera's own pixels, or one visible area",
+            ask="Scale rule",
+            choices={
+                "share": "fill",
+                "true-size": "keep their true size, the largest filling",
+                "as-shot": "keep their sizes as shot, the largest filling",
+                "even-weight": "show the same area, most filling",
+            },
+        ),
+    ] = "share"
+    share: Annotated[
+        float,
+        Field(gt=0, le=100),
+        Rule(
+            "share",
+            "% of the canvas that the item fills, or the largest item; less where a margin stops it",
+            "For the other scale rules of the frame, what the largest item takes (for even weight, the middle one)",
+            unit="%",
+            ask="Share of the canvas in per cent",
+            width=3,
+        ),
+    ] = 84
+    share_of: Annotated[
+        Literal["frame", "height", "width", "area"],
+        Rule(
+            "share of",
+            "of the height, the width, the area, or the frame: whichever side it fills first",
+            ask="What the share is of",
+            choices={"frame": "the frame", "height": "its height", "width": "its width", "area": "its area"},
+        ),
+    ] = "frame"
+    px_per_mm: Annotated[
+        float,
+        Field(ge=0, le=1000),
+        Rule(
+            "px per mm",
+            "for true-size; 0: such that the largest item fits",
+            unit="px/mm",
+            scales="number",
+            empty="as fits",
+            ask="Pixels of the canvas per millimetre, or: as fits",
+            width=7,
+        ),
+    ] = 0
+    one_scale: Annotated[
+        Literal["shoot", "category"],
+        Rule(
+            "one scale for",
+            "for true-size, as-shot and even-weight: one number for the shoot or for each category",
+            ask="Items that share one scale",
+            choices={"shoot": "the whole shoot", "category": "each category by itself"},
+        ),
+    ] = "shoot"
+    smallest: Annotated[
+        float,
+        Field(ge=0, le=100),
+        Rule(
+            "smallest item",
+            "% of the frame that no item falls below",
+            unit="%",
+            ask="Smallest share of the frame in per cent",
+            width=2,
+        ),
+    ] = 0
+    largest: Annotated[
+        float,
+        Field(gt=0, le=100),
+        Rule(
+            "largest item",
+            "% of the frame that no item exceeds",
+            unit="%",
+            ask="Largest share of the frame in per cent",
+            width=3,
+        ),
+    ] = 100
+    enlarge: Annotated[
+        Literal["allow", "forbid"],
+        Rule(
+            "enlarging",
+            "allow or forbid more pixels than the item was photographed with",
+            "Where it is allowed, each photo is named with its factor",
+            ask="Whether photos may be enlarged",
+            choices={"allow": "allowed, and named", "forbid": "forbidden"},
+        ),
+    ] = "allow"
+    margin: Annotated[
+        str,
+        Rule(
+            "margin",
+            "what stays free all round, % of the canvas's shorter side",
+            "One to four lengths",
+            scales="length",
+            ask="Margins: all, or top, right, bottom and left",
+            width=3,
+        ),
+    ] = "6%"
+    place: Annotated[
+        Literal["line", "centre"],
+        Rule(
+            "place",
+            "line: stands on a line; centre: in the middle of the canvas",
+            ask="Where items sit",
+            choices={"line": "They stand on a line", "centre": "They sit in the middle"},
+        ),
+    ] = "line"
+    line: Annotated[
+        str,
+        Rule(
+            "height of the line",
+            "between the line and the lower edge, % of the height",
+            "Instead of the lower margin",
+            scales="length",
+            ask="Height of the line above the lower edge",
+            width=3,
+        ),
+    ] = "8%"
+    across: Annotated[
+        Literal["bounds", "centroid", "axis"],
+        Rule(
+            "in the middle of the width",
+            "in the middle of the width: the item's bounds, its centroid, or its mirror axis",
+            "The mirror axis of its body, where it has one",
+            ask="What lies in the middle of the width",
+            choices={"bounds": "their bounds", "centroid": "their centroid", "axis": "their axis"},
+        ),
+    ] = "bounds"
+    shadow: Annotated[
+        Literal["drop", "natural", "drawn"],
+        Rule(
+            "shadow",
+            "drop: none; natural: the item's own; drawn: a soft one under its foot",
+            "Its own as in the photo, on the new ground",
+            ask="What becomes of the item's shadow",
+            choices={"drop": "is dropped", "natural": "is kept as it fell", "drawn": "is drawn softly under the foot"},
+        ),
+    ] = "drop"
+    fit: Annotated[
+        Literal["contain", "cover", "stretch", "longest", "shorter", "width", "height", "percent", "megapixels"],
+        Rule(
+            "fit of uncut pictures",
+            "an uncut picture: contain, cover or stretch; longest, shorter, width, height, percent, megapixels",
+            "The first three into the canvas as CSS says, `cover` around its item or around what was dragged there; "
+            "the others give a size of its own",
+            ask="How uncut pictures are fitted",
+            choices={
+                "longest": "its longest side",
+                "shorter": "its shorter side",
+                "width": "its width",
+                "height": "its height",
+                "percent": "per cent",
+            },
+        ),
+    ] = "contain"
+    size: Annotated[
+        float,
+        Field(gt=0, le=100_000),
+        Rule(
+            "size of uncut pictures",
+            "the number for the last six of these",
+            scales="number",
+            squared_by=("fit", "megapixels"),
+            ask="Size: px, per cent or megapixels",
+            width=5,
+        ),
+    ] = 1200
+    reduce_only: Annotated[
+        bool,
+        Rule(
+            "uncut pictures only reduced",
+            "true: uncut pictures never get more pixels than the photo has",
+            ask="Whether uncut pictures are only reduced",
+            choices={"false": "enlarged if need be", "true": "only ever reduced"},
+        ),
+    ] = False
+    kernel: Annotated[
+        Literal["auto", "lanczos", "cubic", "box"],
+        Rule(
+            "filter",
+            "the resampling filter: auto, lanczos, cubic, or box for hard-edged graphics",
+            "`auto` is Lanczos with three lobes when reducing, cubic when enlarging, box for hard-edged graphics",
+            ask="Resampling filter",
+            choices={"auto": "the filter that suits", "lanczos": "Lanczos", "box": "box, for hard edges"},
+        ),
+    ] = "auto"
 
-    straighten: "off"; "base" levels a flat foot; "axis" turns what is nearly symmetrical, or long and thin, about its
-    own axis. straighten_limit: degrees; what leans more is meant to. scale: the scale rule. "share": each item takes
-    `share` of the canvas's height, width, of whichever of the two it fills first ("frame"), or its visible area takes
-    that share of the canvas's ("area"). "true-size": one number of px per mm, "as-shot": one factor on the camera's own
-    pixels, "even-weight": one visible area; each for all of the shoot or of a category (one_scale). px_per_mm: that
-    number, 0: such that the largest takes `share` of the frame. smallest, largest: share of the frame that no item
-    falls below or exceeds. enlarge: whether an item may be drawn with more pixels than it was photographed with.
-
-    margin: one to four lengths that stay free, of the canvas's shorter side. place: "line" stands items on a line at
-    height `line` above the lower edge, instead of the lower margin; "centre" centres them in height. across: what lies
-    in the middle of the width: the "bounds", the "centroid", or the mirror "axis" where there is one. shadow: "drop"
-    leaves the ground bare, "natural" takes the item's own along, "drawn" paints a soft one under it.
-
-    fit: for uncut pictures, into the canvas by CSS's "contain", "cover" or "stretch"; or to a size of their own: the
-    "longest" or "shorter" side, "width" or "height" in px, "percent" of the photo, or "megapixels". size: that number.
-    reduce_only: never more pixels than the photo has. kernel: the resampling filter, see core.resample.
-    """
-
-    backdrop: Literal["cleared", "kept"] = "cleared"
-    straighten: Literal["off", "base", "axis"] = "axis"
-    straighten_limit: float = Field(default=12, ge=0, le=45)
-    scale: Literal["share", "true-size", "as-shot", "even-weight"] = "share"
-    share: float = Field(default=84, gt=0, le=100)
-    share_of: Literal["frame", "height", "width", "area"] = "frame"
-    px_per_mm: float = Field(default=0, ge=0, le=1000)
-    one_scale: Literal["shoot", "category"] = "shoot"
-    smallest: float = Field(default=0, ge=0, le=100)
-    largest: float = Field(default=100, gt=0, le=100)
-    enlarge: Literal["allow", "forbid"] = "allow"
-    margin: str = "6%"
-    place: Literal["line", "centre"] = "line"
-    line: str = "8%"
-    across: Literal["bounds", "centroid", "axis"] = "bounds"
-    shadow: Literal["drop", "natural", "drawn"] = "drop"
-    fit: Literal["contain", "cover", "stretch", "longest", "shorter", "width", "height", "percent", "megapixels"] = (
-        "contain"
+    sentences: ClassVar[tuple[Sentence, ...]] = (
+        Sentence(
+            "Items in {@scope} {scale} {share} of[scale=share: {share_of}][scale!=share: the frame"
+            "[scale=true-size:, at {px_per_mm} px per mm], over {one_scale}]. {place}[place!=centre: {line} above the "
+            "lower edge], with {across} in the middle of the width, and {margin} stays free all round. {straighten}"
+            "[straighten!=off: if it leans less than {straighten_limit}]."
+        ),
+        Sentence(
+            "Their shadow {shadow}. No item falls below {smallest} or exceeds {largest} of the frame; enlarging a "
+            "photo is {enlarge}. Pixels are resampled by {kernel}. Their backdrop is {backdrop}. What stays uncut is "
+            "fitted by {fit}[fit!=contain|cover|stretch: of {size}] and {reduce_only}.",
+            "Rarely changed: shadow, smallest and largest, enlarging, pictures that stay uncut",
+        ),
     )
-    size: float = Field(default=1200, gt=0, le=100_000)
-    reduce_only: bool = False
-    kernel: Literal["auto", "lanczos", "cubic", "box"] = "auto"
 
     @field_validator("margin", mode="before")
     @classmethod

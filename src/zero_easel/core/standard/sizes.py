@@ -1,11 +1,13 @@
 """Deliverables' sizes: a standard as it holds on the canvas of one of its deliverables."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.standard.deliverable import Deliverable
-from zero_easel.core.standard.lengths import Length, read_length, read_sides, write_sides
+from zero_easel.core.standard.lengths import Length, read_sides, write_sides
 from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.rule import Part, rules_in
 from zero_easel.core.standard.rules import Canvas, Item, Special
 
 
@@ -30,19 +32,17 @@ def rules_on(standard: Standard, wanted: Deliverable) -> Standard:
     """The standard as it holds for one of its deliverables: on its canvas, ground and density, with all lengths that
     are not in per cent scaled with the shorter side, so that items look alike at every size."""
     canvas = standard.canvas
-    width, height = size_of(standard, wanted)
+    size = size_of(standard, wanted)
     density = wanted.density or canvas.density
-    factor = min(width, height) / canvas.shorter
+    factor = min(size) / canvas.shorter
     ground = wanted.ground_on(canvas.ground)
-    if (width, height) == (canvas.width, canvas.height):
-        scaled: Any = canvas.model_copy(update={"ground": ground, "density": density})
+    if size == (canvas.width, canvas.height):
+        same = canvas.model_copy(update={"ground": ground, "density": density})
         if density == canvas.density:
-            return standard.model_copy(update={"canvas": scaled, "deliverables": (wanted,)})
-    around = _scaled_sides(canvas.around, "px", canvas, factor)
-    scaled = canvas.model_copy(
-        update={"width": width, "height": height, "ground": ground, "density": density, "around": around}
-    )
-    item = standard.item.model_copy(update=_scaled_rules(standard.item.model_dump(), canvas, factor))
+            return standard.model_copy(update={"canvas": same, "deliverables": (wanted,)})
+    changed = {"width": size.width, "height": size.height, "ground": ground, "density": density}
+    scaled = canvas.model_copy(update=changed | _scaled(Canvas, canvas.model_dump(), canvas, factor))
+    item = standard.item.model_copy(update=_scaled(Item, standard.item.model_dump(), canvas, factor))
     exceptions = tuple(
         special.model_copy(update={"item": _scaled_own(standard.item, special, canvas, factor)})
         for special in standard.exceptions
@@ -52,28 +52,28 @@ def rules_on(standard: Standard, wanted: Deliverable) -> Standard:
     )
 
 
-def _scaled_rules(rules: dict[str, Any], canvas: Canvas, factor: float) -> dict[str, Any]:
-    """Of the rules of an item, those that hold a length or a size, scaled."""
-    return {
-        "margin": _scaled_sides(rules["margin"], "%", canvas, factor),
-        "line": _scaled(read_length(rules["line"]), canvas, factor),
-        "px_per_mm": rules["px_per_mm"] * factor,
-        "size": rules["size"] * (factor**2 if rules["fit"] == "megapixels" else factor),
-    }
+def _scaled(part: type[Part], values: Mapping[str, Any], canvas: Canvas, factor: float) -> dict[str, Any]:
+    """Those rules of a part that follow the canvas, scaled."""
+    found: dict[str, Any] = {}
+    for name, rule in rules_in(part).items():
+        if rule.scales == "length":
+            lengths = read_sides(values[name], rule.bare)
+            found[name] = write_sides(" ".join(_scaled_length(side, canvas, factor) for side in lengths), rule.bare)
+        elif rule.scales == "number":
+            field, value = rule.squared_by
+            found[name] = values[name] * (factor**2 if field and values[field] == value else factor)
+    return found
 
 
 def _scaled_own(item: Item, special: Special, canvas: Canvas, factor: float) -> dict[str, Any]:
-    """The rules of a category or view; its way of fitting decides what a size means, whichever of them it names."""
-    scaled = _scaled_rules(item.model_dump() | special.item, canvas, factor)
-    own = {key for key in scaled if key in special.item or (key == "size" and "fit" in special.item)}
+    """The rules of a category or view. What a number means may depend on another rule, whichever of them it names."""
+    scaled = _scaled(Item, item.model_dump() | special.item, canvas, factor)
+    rules = rules_in(Item)
+    own = {key for key in scaled if key in special.item or rules[key].squared_by[0] in special.item}
     return special.item | {key: scaled[key] for key in own}
 
 
-def _scaled_sides(text: str, unit: str, canvas: Canvas, factor: float) -> str:
-    return write_sides(" ".join(_scaled(side, canvas, factor) for side in read_sides(text, unit)), unit)
-
-
-def _scaled(length: Length, canvas: Canvas, factor: float) -> str:
+def _scaled_length(length: Length, canvas: Canvas, factor: float) -> str:
     if length.unit == "%":
         return str(length).replace(" ", "")
     return f"{length.px(0, canvas.density) * factor:.10g}px"

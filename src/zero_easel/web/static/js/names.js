@@ -16,7 +16,7 @@ const keep = (input) => {
 
 form.addEventListener("submit", (event) => event.preventDefault());
 form.addEventListener("focusin", (event) => {
-  if (event.target.matches("#name-name, #name-folder")) last = event.target;
+  if (event.target.matches("#rule-names-name, #rule-names-folder")) last = event.target;
 });
 form.addEventListener("input", (event) => {
   if (!event.target.matches("input.rule")) return;
@@ -37,7 +37,7 @@ document.addEventListener("click", (event) => {
   const { insert, whole, remedy } = event.target.closest("[data-insert], [data-whole], [data-remedy]")?.dataset ?? {};
   if (insert) put(last, last.value.slice(0, last.selectionStart) + insert + last.value.slice(last.selectionEnd));
   if (whole) put(form.elements.name, whole);
-  if (remedy === "count") (form.elements.twice.value = "count"), keep(form.elements.twice);
+  if (remedy === "count") (form.elements.on_duplicate.value = "count"), keep(form.elements.on_duplicate);
   else if (remedy) put(form.elements.name, `${form.elements.name.value}_${remedy}`);
 });
 
