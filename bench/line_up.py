@@ -26,13 +26,13 @@ from sqlalchemy import insert
 from zero_easel.core.finishing.encode import encode_webp
 from zero_easel.core.items.measure import Measures, measures_of
 from zero_easel.core.light.geometry import Box, Size
+from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.standard.model import Scope
-from zero_easel.library.lineup import lay_row, row_of
+from zero_easel.library.lineup import row_of
 from zero_easel.library.models import CutoutRow, Original, PhotoRow, Shoot
 from zero_easel.library.placing import change_rule
 from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
-from zero_easel.library.standards import rules_of
 from zero_easel.library.vault import cutout_key
 from zero_easel.settings import Settings
 from zero_easel.workbench import Workbench, build_workbench
@@ -145,7 +145,7 @@ def again(bench: Workbench, field: str, value: str) -> float:
         shoot = session.get_one(Shoot, 1)
         started = time.perf_counter()
         change_rule(session, shoot, field, value, Scope())
-        lay_row(row_of(session, shoot), rules_of(shoot.standard))
+        lay_out([one.subject for one in row_of(session, shoot.id)], shoot.standard.rules)
         return 1000 * (time.perf_counter() - started)
 
 
@@ -178,7 +178,7 @@ def changed(page: Page, value: str) -> tuple[float, float]:
             const entry = list.getEntries().find(e => e.name.includes("/place/rule"));
             if (entry) { watch.disconnect(); done(entry.responseEnd - entry.startTime); }
         }).observe({ type: "resource" }));
-        const line = document.querySelector("#rules-said");
+        const line = document.querySelector("#rules-message");
         line.textContent = "";
         await new Promise(requestAnimationFrame);
         const drawn = new Promise(done => new MutationObserver((_, watch) => { watch.disconnect(); done(); })

@@ -34,13 +34,13 @@ def main() -> None:
         size = Dimensions(product.width_mm, product.height_mm, product.depth_mm)
         known.append((path.stem, facts))
         row.append(Subject(item.measures, item.frame, product.category, facts["view"], size))
-    laid = lay_out(row, Standard(item=Item(scale="true-size", across="axis")))
-    scales = [lay.scale * facts["px_per_mm"] if lay else 0.0 for lay, (_, facts) in zip(laid, known, strict=True)]
+    placement = lay_out(row, Standard(item=Item(scale="true-size", across="axis")))
+    scales = [lay.scale * facts["px_per_mm"] if lay else 0.0 for lay, (_, facts) in zip(placement, known, strict=True)]
     fronts = [scale for scale, (_, facts) in zip(scales, known, strict=True) if facts["view"] == "front"]
     usual = (min(fronts) + max(fronts)) / 2
     print("| photo | product | view | off, % | turned by, ° (leans) | camera from, ° (truth) | size from |")
     print("| --- | --- | --- | ---: | ---: | ---: | --- |")
-    for (stem, facts), subject, lay, scale in zip(known, row, laid, scales, strict=True):
+    for (stem, facts), subject, lay, scale in zip(known, row, placement, scales, strict=True):
         print(f"| {stem} | {facts['code']} | {facts['view']} | {_rest(facts, subject, lay, scale / usual - 1)} |")
     worst = max(abs(scale / usual - 1) for scale in fronts)
     print(f"\nFront views: at most {worst:.2%} off.")

@@ -23,11 +23,12 @@ from zero_easel.core.standard.naming import collisions
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.yaml_file import read_standard, write_standard
 from zero_easel.core.standard.yaml_file import schema as schema_of
+from zero_easel.engines.making import Made
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
-from zero_easel.folder.batch import LEFT_OUT, FolderError, execute, list_photos, match_photos, prepare
+from zero_easel.folder.batch import FolderError, execute, list_photos, match_photos, prepare
 from zero_easel.pipeline import clear, empty_frame
-from zero_easel.planning.manifest import HELD, NAME, ManifestRow
+from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
 from zero_easel.settings import Settings, available_cores
 
 app = typer.Typer(
@@ -35,7 +36,7 @@ app = typer.Typer(
     no_args_is_help=True,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
-    help="Zero Easel: from a folder of product photos to uniform, rightly named pictures.",
+    help="Zero Easel: from a folder of product photos to uniform, correctly named pictures.",
 )
 _err = Console(stderr=True, soft_wrap=True, highlight=False, markup=False)
 
@@ -84,11 +85,15 @@ def run(
     for doubt in work.doubts:
         _err.print(f"To make sure of: {doubt}.")
     with _progress() as bar:
-        task = bar.add_task("Pictures", total=len(work.planned))
+        task = bar.add_task("Pictures", total=len(work.batch.pictures))
 
-        def note(row: ManifestRow) -> None:
+        cut = []
+
+        def note(row: ManifestRow, made: Made) -> None:
             bar.advance(task)
-            if row.status == "failed":
+            if made.cut_sides:
+                cut.append(row.original)
+            if row.status == FAILED:
                 bar.console.print(row.message)
 
         try:
@@ -98,7 +103,6 @@ def run(
     left_out = [row.original for row in rows if row.status == LEFT_OUT]
     if left_out:
         _err.print(f"Left out, each with its reason in {out / NAME}: {_some(left_out)}.")
-    cut = [row.original for row in rows if "cut off" in row.message]
     if cut:
         _err.print(f"An item is cut off in {_some(cut)}; see {out / NAME}.")
     unmet = [row for row in rows if row.checks not in ("", "passed")]
@@ -106,11 +110,11 @@ def run(
         _err.print(f"{row.original}, {row.deliverable}: {row.checks}.")
     if len(unmet) > 10:
         _err.print(f"{len(unmet) - 10} more fail a check; see {out / NAME}.")
-    failed = len({row.original for row in rows if row.status == "failed"})
+    failed = len({row.original for row in rows if row.status == FAILED})
     held = sum(row.status == HELD for row in rows)
-    made = sum(row.status == "done" for row in rows)
-    said = [f"{failed} photos failed" if failed else "", f"{held} held back" if held else ""]
-    print(", ".join([f"{made} pictures in {out}", *filter(None, said)]))
+    made = sum(row.status == DONE for row in rows)
+    message = [f"{failed} photos failed" if failed else "", f"{held} held back" if held else ""]
+    print(", ".join([f"{made} pictures in {out}", *filter(None, message)]))
     raise typer.Exit(1 if failed or held else 0)
 
 
@@ -140,8 +144,8 @@ def bring_in(
             bar.update(task, advance=1, total=(bar.tasks[0].total or 0) + report.of)
             if report.kind == "photo":
                 counts[report.ok] += 1
-            if report.said:
-                bar.console.print(report.said)
+            if report.message:
+                bar.console.print(report.message)
 
         try:
             bring_all_in((data or Settings().data).resolve(), files, shoot, jobs, note)

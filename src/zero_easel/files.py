@@ -7,14 +7,18 @@ from pathlib import Path
 from filelock import FileLock
 
 
-def write_atomically(path: Path, data: bytes, mode: int = 0o644) -> None:
-    """Write to a temporary name in the same folder, flush to disk, then rename. Raises OSError."""
+def write_atomically(path: Path, data: bytes, mode: int = 0o644, *, durable: bool = True) -> None:
+    """Write to a temporary name in the same folder, flush to disk if it must survive a power cut, then rename.
+
+    Raises OSError.
+    """
     handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=".part-")
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()
-            os.fsync(file.fileno())
+            if durable:
+                os.fsync(file.fileno())
         Path(temporary).chmod(mode)
         Path(temporary).replace(path)
     except BaseException:

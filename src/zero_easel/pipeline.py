@@ -23,7 +23,7 @@ from zero_easel.core.photos.decoding import Photo, read_photo
 from zero_easel.core.photos.profiles import ProfileError, Tagged, converted, in_srgb, srgb_profile
 from zero_easel.core.photos.reducing import reduced
 from zero_easel.core.placing.layout import lay_out, rules_of
-from zero_easel.core.placing.placement import Placement, Subject
+from zero_easel.core.placing.placement import NoteKind, Placement, Subject
 from zero_easel.core.standard.assets import AssetError, Assets
 from zero_easel.core.standard.deliverable import KEPT, SRGB, Deliverable
 from zero_easel.core.standard.grounds import TRANSPARENT, read_ground
@@ -36,8 +36,8 @@ from zero_easel.core.standard.sizes import rules_on
 @dataclass(frozen=True)
 class Picture:
     """A finished picture. data: the file's bytes. width, height: px. quality: that it was encoded with, 0 for none.
-    notes: what a person may want to know. checks: how it met the checks of the standard. way: from px of the upright
-    photo to px of the canvas, as it was drawn."""
+    notes: what a person may want to know. checks: how it met the checks of the standard. matrix: from px of the upright
+    photo to px of the canvas, as it was drawn. cut_sides: of the canvas, at which its item is cut off."""
 
     data: bytes
     width: int
@@ -45,7 +45,8 @@ class Picture:
     quality: int
     notes: list[str]
     checks: list[Checked]
-    way: Map
+    matrix: Map
+    cut_sides: tuple[str, ...] = ()
 
     @property
     def sha256(self) -> str:
@@ -80,7 +81,7 @@ class Task:
     deliverable: str
     output: str
     values: Mapping[str, Value] = field(default_factory=dict)
-    laid: Placement | None = None
+    placement: Placement | None = None
 
 
 def clear(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] = ()) -> CutItem:
@@ -92,11 +93,11 @@ def picture_of(source: Source, subject: Subject, standard: Standard, task: Task,
     """One finished picture. Raises PictureError."""
     wanted = standard.deliverable(task.deliverable)
     rules = rules_on(standard, wanted)
-    laid = task.laid
-    if laid is None:
-        laid = lay_out([_measured(source, subject, rules)], rules)[0]
+    placement = task.placement
+    if placement is None:
+        placement = lay_out([_measured(source, subject, rules)], rules)[0]
     try:
-        return _Finish(source, standard, rules, wanted, task, assets).picture(laid)
+        return _Finish(source, standard, rules, wanted, task, assets).picture(placement)
     except (AssetError, ProfileError) as error:
         raise PictureError(f"{source.name}: {error}.") from error
 
@@ -112,7 +113,7 @@ def _measured(source: Source, subject: Subject, rules: Standard) -> Subject:
 def needs_cutout(subject: Subject, standard: Standard) -> bool:
     """Whether a photo has to be cut out to be placed: all but uncut ones, and of these those that are cut around it."""
     rules = rules_of(subject, standard)
-    return rules.backdrop == "cleared" or (rules.fit == "cover" and subject.hand.keep is None)
+    return rules.backdrop == "cleared" or (rules.fit == "cover" and subject.adjustment.keep is None)
 
 
 class _Finish:
@@ -125,32 +126,34 @@ class _Finish:
         self._wanted, self._task, self._assets = wanted, task, assets
         self._notes: list[str] = []
 
-    def picture(self, laid: Placement | None) -> Picture:
+    def picture(self, placement: Placement | None) -> Picture:
         """Draw, convert, encode and check. Raises PictureError, AssetError or ProfileError."""
         wanted = self._wanted
-        if laid is not None and laid.rules.backdrop == "kept":
+        if placement is not None and placement.rules.backdrop == "kept":
             if not wanted.kind.pixels:
                 raise PictureError(f"{self._source.name} stays uncut: {wanted.kind.label} needs a cutout.")
             photo = self._source.original()
-            pixels = render_uncut(photo.pixels, photo.alpha, laid, self._ground(laid), int(wanted.depth))
-            return self._encoded(pixels, laid, laid.way, laid.box)
+            pixels = render_uncut(photo.pixels, photo.alpha, placement, self._ground(placement), int(wanted.depth))
+            return self._encoded(pixels, placement, placement.matrix, placement.box)
         item = self._source.item()
-        if item.measures is None or laid is None:
+        if item.measures is None or placement is None:
             raise PictureError(f"{self._source.name} shows no item in front of its backdrop.")
         self._notes = [flag.text for flag in item.flags]
-        drawn = draw(item, laid)
+        drawn = draw(item, placement)
         if not wanted.kind.pixels:
-            return self._apart(drawn, laid)
-        return self._encoded(flat(drawn, self._ground(laid), int(wanted.depth)), laid, drawn.way, drawn.bounds)
+            return self._apart(drawn, placement)
+        return self._encoded(
+            flat(drawn, self._ground(placement), int(wanted.depth)), placement, drawn.matrix, drawn.bounds
+        )
 
-    def _ground(self, laid: Placement) -> Float | None:
+    def _ground(self, placement: Placement) -> Float | None:
         """Linear light of the ground, None for a transparent one."""
         ground = read_ground(self._rules.canvas.ground)
         if ground.kind == TRANSPARENT:
             return None
-        return light_of(ground, laid.canvas, lambda: self._assets.light(ground.picture))
+        return light_of(ground, placement.canvas, lambda: self._assets.light(ground.picture))
 
-    def _encoded(self, pixels: Encoded, laid: Placement, way: Map, box: Box | None) -> Picture:
+    def _encoded(self, pixels: Encoded, placement: Placement, matrix: Map, box: Box | None) -> Picture:
         pixels, overlays = stamped(pixels, self._overlays(), self._task.values, self._assets)
         tagged = self._tagged(pixels)
         file = encode(tagged.pixels, self._wanted, self._density, self._information(tagged.icc))
@@ -159,16 +162,16 @@ class _Finish:
                 f"{len(file.data) / 1000:.0f} kB even at quality {file.quality}, over the limit of "
                 f"{self._wanted.max_kb:g} kB"
             )
-        return self._checked(file, laid, way, box, tuple(overlays))
+        return self._checked(file, placement, matrix, box, tuple(overlays))
 
-    def _apart(self, drawn: DrawnItem, laid: Placement) -> Picture:
+    def _apart(self, drawn: DrawnItem, placement: Placement) -> Picture:
         """Item, shadow and ground as layers, or the outline alone."""
         card = metadata_of(self._standard.information, self._task.values)
         if self._wanted.format == "svg":
             return self._checked(
-                EncodedFile(outline_svg(drawn.cover, self._density, card), 0), laid, drawn.way, drawn.bounds, ()
+                EncodedFile(outline_svg(drawn.cover, self._density, card), 0), placement, drawn.matrix, drawn.bounds, ()
             )
-        ground = self._ground(laid)
+        ground = self._ground(placement)
         layers = [Layer("item", item_alone(drawn))]
         if drawn.shadow is not None:
             layers.append(Layer("shadow", shadow_layer(drawn.shadow)))
@@ -177,17 +180,17 @@ class _Finish:
                                   colours=[plane * 0 for plane in drawn.colours])  # fmt: skip
             layers.append(Layer("ground", flat(bare, ground)))
         data = openraster(layers, flat(drawn, ground), self._density)
-        return self._checked(EncodedFile(data, 0), laid, drawn.way, drawn.bounds, ())
+        return self._checked(EncodedFile(data, 0), placement, drawn.matrix, drawn.bounds, ())
 
     def _checked(
-        self, file: EncodedFile, laid: Placement, way: Map, box: Box | None, overlays: tuple[str, ...]
+        self, file: EncodedFile, placement: Placement, matrix: Map, box: Box | None, overlays: tuple[str, ...]
     ) -> Picture:
-        cut = tuple(note.text for note in laid.notes if note.kind in ("cut", "frame"))
+        cut = tuple(note.text for note in placement.notes if note.kind in (NoteKind.CUT, NoteKind.FRAME))
         name = PurePosixPath(self._task.output).name
-        facts = Facts(name, laid.canvas, box, cut, laid.scale, overlays)
+        facts = Facts(name, placement.canvas, box, cut, placement.scale, overlays)
         rows = checked(file.data, self._wanted, facts, self._standard.checks)
-        notes = self._notes + [note.text for note in laid.notes]
-        return Picture(file.data, *laid.canvas, file.quality, notes, rows, way)
+        notes = self._notes + [note.text for note in placement.notes]
+        return Picture(file.data, *placement.canvas, file.quality, notes, rows, matrix, placement.cut_sides)
 
     @property
     def _density(self) -> float:

@@ -20,7 +20,7 @@ class Workbench:
     database: Database
     vault: Vault
     dispatcher: Dispatcher
-    desk: OpenPhotos
+    open_photos: OpenPhotos
     estimator: Estimator
 
     def open(self) -> None:

@@ -105,13 +105,13 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     # The jug's front is missing among the photos of the list: from its place on, all belong one photo earlier.
     page.keyboard.press("ArrowUp")
     page.keyboard.press(",")
-    expect(page.locator("#matches-said")).to_contain_text("4 photos from P0003.JPG shifted by one earlier")
+    expect(page.locator("#matches-message")).to_contain_text("4 photos from P0003.JPG shifted by one earlier")
     assert held(page) == ["BY-2104-BL front", "BY-2104-BL back", "BY-2102 front", "BY-2102 back", "BY-6004 front", " "]
     page.keyboard.press("u")
-    expect(page.locator("#matches-said")).to_contain_text("Taken back")
+    expect(page.locator("#matches-message")).to_contain_text("Undone")
     assert held(page)[3:] == ["BY-2102 front", "BY-2102 back", "BY-6004 front"]
     page.keyboard.press("Shift+U")
-    expect(page.locator("#matches-said")).to_contain_text("Done again")
+    expect(page.locator("#matches-message")).to_contain_text("Done again")
     expect(page.locator("#zero-line")).to_contain_text("1 to settle")
     page.locator("body").press("ArrowDown")
     tab_to(page, "Product code of P0006.JPG")
@@ -127,8 +127,8 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     tab_to(page, "File name pattern")
     page.keyboard.press("Control+A")
     page.keyboard.type("{cod}")
-    expect(page.locator("#names-said")).to_contain_text("no column 'cod' - did you mean 'code'?")
-    expect(page.locator("#names-said mark")).to_have_text("cod")
+    expect(page.locator("#names-message")).to_contain_text("no column 'cod' - did you mean 'code'?")
+    expect(page.locator("#names-message mark")).to_have_text("cod")
     page.keyboard.press("Control+A")
     page.keyboard.type("{code}")
     expect(page.locator("#names-made")).to_contain_text("3 names are wanted twice")

@@ -19,7 +19,7 @@ def keep(page: Page, label: str, value: str) -> None:
     name = field.get_attribute("data-field") or ""
     field.fill(value)
     field.press("Enter")
-    expect(page.locator("#rules-said")).to_have_attribute("data-kept", name)
+    expect(page.locator("#rules-message")).to_have_attribute("data-kept", name)
 
 
 def run(page: Page) -> None:
@@ -63,8 +63,8 @@ def test_a_copied_standard_is_changed_run_mended_and_handed_over(page: Page) -> 
     rim = page.get_by_label("Ground at corners and rim, value")
     expect(rim).to_have_value("#FFFFFF within 1")
     page.get_by_role("button", name="Undo").click()
-    expect(page.locator("#rules-said")).to_contain_text(
-        "Taken back: check of ground at corners and rim #FFFFFF within 1 gone"
+    expect(page.locator("#rules-message")).to_contain_text(
+        "Undone: check of ground at corners and rim #FFFFFF within 1 gone"
     )
     expect(rim).to_have_count(0)
     page.keyboard.press("Shift+U")
@@ -74,7 +74,7 @@ def test_a_copied_standard_is_changed_run_mended_and_handed_over(page: Page) -> 
     page.get_by_label("Standard of this shoot").select_option(label="Winter sale")
     expect(page.get_by_role("link", name="What it says")).to_have_attribute("href", "/standards/3?shoot=1")
     expect(page.locator("#estimate tr")).to_have_count(4)
-    expect(page.locator("#estimate-said")).to_contain_text("all pictures together about", timeout=20_000)
+    expect(page.locator("#estimate-message")).to_contain_text("all pictures together about", timeout=20_000)
     run(page)
 
     # What fails stands first, with its remedy.
@@ -124,7 +124,7 @@ def check_archive(data: bytes) -> None:
 def test_two_pictures_move_in_step_flip_and_differ(page: Page) -> None:
     page.goto("/runs/1?deliverable=shop")
     page.locator(".finished a").first.click()
-    expect(page.locator("#zoom-said")).to_contain_text("%")
+    expect(page.locator("#zoom-message")).to_contain_text("%")
     captions = page.locator("#two-sides figcaption")
     expect(captions).to_have_count(2)
     expect(captions.nth(1)).to_contain_text("original 1600 × 1200 px")
@@ -154,11 +154,11 @@ def test_two_pictures_move_in_step_flip_and_differ(page: Page) -> None:
     # The pot lies at the same place on both sides, at any zoom.
     until(lambda: in_step(0.5, 0.6))
     page.keyboard.press("h")
-    expect(page.locator("#zoom-said")).to_have_text("100 %")
+    expect(page.locator("#zoom-message")).to_have_text("100 %")
     until(lambda: in_step(0.5, 0.6))
     page.locator("#two-sides canvas").first.hover()
     page.mouse.wheel(0, -400)
-    expect(page.locator("#zoom-said")).not_to_have_text("100 %")
+    expect(page.locator("#zoom-message")).not_to_have_text("100 %")
     until(lambda: in_step(0.45, 0.55))
     page.keyboard.press("w")
     # White above the finished one, the paper's grey above the original.

@@ -54,7 +54,7 @@ def choose_rule(page: Page, label: str, value: str) -> None:
     before = page.locator("#line-up").get_attribute("data-answers") or "0"
     page.get_by_label(label).select_option(value)
     expect(page.locator("#line-up")).to_have_attribute("data-answers", str(int(before) + 1))
-    expect(page.locator("#rules-said")).to_contain_text("Kept.")
+    expect(page.locator("#rules-message")).to_contain_text("Kept.")
 
 
 def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> None:
@@ -70,7 +70,7 @@ def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> N
     # By share both fill the frame: the mug is as wide as the jug is high.
     assert size(page, "BY-2104-BL")[0] > 0.9 * size(page, "BY-2102")[1]
     choose_rule(page, "Scale rule", "true-size")
-    expect(page.locator("#row-said")).to_contain_text("true size")
+    expect(page.locator("#row-message")).to_contain_text("true size")
     mug, jug = size(page, "BY-2104-BL"), size(page, "BY-2102")
     assert jug[1] > 2 * mug[1]
     assert jug[0] / mug[0] == pytest.approx(168 / 121, rel=0.02)
@@ -87,21 +87,21 @@ def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> N
     page.mouse.down()
     page.mouse.move(x, y + 2)
     page.mouse.move(x + 200, y + 230 * np.tan(np.radians(4)))
-    with page.expect_response("**/place/hand*"):
+    with page.expect_response("**/place/adjust*"):
         page.mouse.up()
     expect(page.locator("#hand-turn")).to_have_value("-4")
     expect(item(page, "BY-2102")).to_have_attribute("aria-label", re.compile("placed by hand"))
 
     # The mug is nudged off the line, and catches on it again.
     item(page, "BY-2104-BL").click()
-    with page.expect_response("**/place/hand*"):
+    with page.expect_response("**/place/adjust*"):
         page.locator("#hand-down").fill("-2.4")
         page.keyboard.press("Enter")
     expect(page.locator("#in-hand")).to_contain_text("2 px above the line")
     item(page, "BY-2104-BL").focus()
     page.keyboard.press("ArrowDown")
     expect(page.locator("#hand-down")).to_have_value("-1.4")
-    with page.expect_response("**/place/hand*"):
+    with page.expect_response("**/place/adjust*"):
         page.keyboard.press("ArrowDown")
     expect(page.locator("#hand-down")).to_have_value("0")
     expect(page.locator("#in-hand")).to_contain_text("on the line")
@@ -113,13 +113,13 @@ def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> N
     page.mouse.move(before["x"] + 40, before["y"] + 10)
     page.mouse.down()
     page.mouse.move(before["x"] + 45, before["y"] - 40, steps=4)
-    with page.expect_response("**/place/hand*"):
+    with page.expect_response("**/place/adjust*"):
         page.mouse.up()
     expect(page.locator(".by-hand")).to_have_count(2)
     page.keyboard.press("0")
     expect(page.locator(".by-hand")).to_have_count(1)
     page.keyboard.press("u")
-    expect(page.locator("#rules-said")).to_contain_text("Taken back")
+    expect(page.locator("#rules-message")).to_contain_text("Undone")
     expect(page.locator(".by-hand")).to_have_count(2)
     page.keyboard.press("0")
     expect(page.locator(".by-hand")).to_have_count(1)
@@ -137,11 +137,11 @@ def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> N
     page.mouse.move(whole["x"] + 150, whole["y"] + 100)
     page.mouse.down()
     page.mouse.move(whole["x"] + 90, whole["y"] + 100, steps=3)
-    with page.expect_response("**/place/hand*"):
+    with page.expect_response("**/place/adjust*"):
         page.mouse.up()
     row = page.request.get(f"{address}/row?category=kitchen").json()["items"]
     spoon = next(one for one in row if one["code"] == "BY-3302")
-    assert spoon["uncut"] == "cover" and 800 < spoon["hand"]["keep"][0] < 1000
+    assert spoon["uncut"] == "cover" and 800 < spoon["adjustment"]["keep"][0] < 1000
     page.keyboard.press("0")
     expect(item(page, "BY-3302")).not_to_have_attribute("aria-label", re.compile("by hand"))
     # One over the other, whole canvases, measures: shown, and nothing changed by it.

@@ -74,13 +74,13 @@ def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> No
     for label, value in (("Canvas width in pixels", "640"), ("Canvas height in pixels", "480")):
         page.get_by_label(label).fill(value)
         page.get_by_label(label).press("Enter")
-        expect(page.locator("#rules-said")).to_have_attribute("data-kept", f"canvas.{label.split()[1]}")
+        expect(page.locator("#rules-message")).to_have_attribute("data-kept", f"canvas.{label.split()[1]}")
     page.get_by_label("Format of shop").select_option("png")
     expect(page.get_by_label("Quality of shop, 1 to 100")).to_be_hidden()
     ground = page.get_by_label("Ground: a colour like #FFFFFF, or transparent")
     ground.fill("transparent")
     ground.press("Enter")
-    expect(page.locator("#rules-said")).to_have_attribute("data-kept", "canvas.ground")
+    expect(page.locator("#rules-message")).to_have_attribute("data-kept", "canvas.ground")
 
     page.goto(names)
     expect(page.locator("tr", has_text="DSC_7.JPG")).to_contain_text("BY-6004_front.png")
@@ -96,7 +96,7 @@ def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> No
     expect(page.locator("#two-sides figcaption")).to_have_text(
         [re.compile("shop 640 × 480 px.*PNG"), re.compile("original 1600 × 1200 px.*JPEG")]
     )
-    expect(page.locator("#zoom-said")).to_contain_text("%")  # its scripts are there: Escape is heard
+    expect(page.locator("#zoom-message")).to_contain_text("%")  # its scripts are there: Escape is heard
     page.keyboard.press("Escape")
     with page.expect_download() as caught:
         page.get_by_role("link", name="Download the archive").click()

@@ -70,10 +70,10 @@ def test_two_marks_undo_redo_reload_accept_deliver(page: Page) -> None:
 
     page.keyboard.press("d")
     paint(page, hole)
-    expect(page.locator("#marks-said")).to_have_text("1 mark, kept.")
+    expect(page.locator("#marks-message")).to_have_text("1 mark, kept.")
     page.keyboard.press("i")
     paint(page, island)
-    expect(page.locator("#marks-said")).to_have_text("2 marks, kept.")
+    expect(page.locator("#marks-message")).to_have_text("2 marks, kept.")
     after = seen(page)
     assert before[hole[1], hole[0]] > 250 and after[hole[1], hole[0]] < 20
     assert before[island[1], island[0]] < 20 and after[island[1], island[0]] > 200
@@ -90,7 +90,7 @@ def test_two_marks_undo_redo_reload_accept_deliver(page: Page) -> None:
     assert np.abs(seen(page).astype(int) - after).max() <= 8
 
     page.reload()
-    expect(page.locator("#marks-said")).to_have_text("2 marks, kept.")
+    expect(page.locator("#marks-message")).to_have_text("2 marks, kept.")
     page.get_by_text("matte alone", exact=True).click()
     page.get_by_label("marks", exact=True).uncheck()
     assert np.abs(seen(page).astype(int) - after).max() <= 8
@@ -103,11 +103,11 @@ def check_delivery(page: Page, photo: int) -> None:
     """The photo's finished picture has the island and the hole."""
     page.goto("/standards/1")
     page.get_by_label("Format of shop").select_option("png")
-    expect(page.locator("#rules-said")).to_have_attribute("data-kept", "deliverables.shop.format")
+    expect(page.locator("#rules-message")).to_have_attribute("data-kept", "deliverables.shop.format")
     ground = page.get_by_label("Ground: a colour like #FFFFFF, or transparent")
     ground.fill("transparent")
     ground.press("Enter")
-    expect(page.locator("#rules-said")).to_have_attribute("data-kept", "canvas.ground")
+    expect(page.locator("#rules-message")).to_have_attribute("data-kept", "canvas.ground")
     original = re.search(r">([^<>]+\.JPG)</span>, ", page.request.get(f"/photos/{photo}").text())
     assert original
     row = re.escape(original[1]) + r'</td><td class="mono">[^<]*</td><td>[^<]*</td><td class="mono">([^<]+)<'
@@ -154,4 +154,4 @@ def test_a_fence_is_copied_to_the_next_view(page: Page) -> None:
     expect(page.locator("#copy-fence")).to_be_enabled()
     page.locator("#copy-fence").click()
     page.wait_for_url(lambda url: not url.endswith(f"/photos/{number}"))
-    expect(page.locator("#marks-said")).to_have_text("1 mark, kept.")
+    expect(page.locator("#marks-message")).to_have_text("1 mark, kept.")

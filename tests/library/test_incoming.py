@@ -54,7 +54,7 @@ def test_an_archive_is_unpacked_tables_first_and_a_bad_file_stops_nothing(place:
         ("all.zip", "archive", True), ("products.csv", "table", True), ("BY-2104.JPG", "photo", True),
         ("up.JPG", "photo", True), ("broken.jpg", "photo", False),
     ]  # fmt: skip
-    assert reports[0].of == 4 and "same picture as BY-2104.JPG" in reports[3].said
+    assert reports[0].of == 4 and "same picture as BY-2104.JPG" in reports[3].message
     assert {(line.folder, line.name) for line in lines(place)} == {
         ("day", "BY-2104.JPG"), ("", "up.JPG"), ("", "broken.jpg"),
     }  # fmt: skip
@@ -63,11 +63,11 @@ def test_an_archive_is_unpacked_tables_first_and_a_bad_file_stops_nothing(place:
 def test_a_damaged_archive_is_told(place: tuple[Database, Vault]) -> None:
     whole = archive(**{"a.jpg": (PHOTOS / "BRYD0105.JPG").read_bytes()}).getvalue()
     spoiled = whole[:2000] + b"\0" * 3000 + whole[5000:]
-    assert [r.said for r in take(*place, 1, "a.zip", io.BytesIO(spoiled))][1:] == [
+    assert [r.message for r in take(*place, 1, "a.zip", io.BytesIO(spoiled))][1:] == [
         "a.jpg is damaged within the archive."
     ]
     assert [r.ok for r in take(*place, 1, "b.zip", io.BytesIO(whole[:500]))] == [False]
-    assert "holds no files" in next(iter(take(*place, 1, "c.zip", archive()))).said
+    assert "holds no files" in next(iter(take(*place, 1, "c.zip", archive()))).message
     assert lines(place) == []
 
 
@@ -77,7 +77,7 @@ def test_a_table_that_would_change_products_is_looked_at_first(place: tuple[Data
 
     assert one(b"code,name,material\nA,Cup,tin\n").ok
     again = one(b"code,name,material\nA,Mug,tin\nB,Jug,\n")
-    assert not again.ok and "would change A" in again.said and place[1].aside(again.look).is_file()
+    assert not again.ok and "would change A" in again.message and place[1].aside(again.look).is_file()
     with place[0].session() as session:
         assert [p.name for p in find_products(session, "")] == ["Cup"] and free_columns(session) == ["material"]
         compared = compare_catalog(session, place[1].aside(again.look).read_bytes(), "p.csv")

@@ -12,7 +12,7 @@ from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.standard.model import StandardError
 from zero_easel.library.database import Database, alembic_config
 from zero_easel.library.products import find_code, find_products, import_catalog
-from zero_easel.library.standards import ensure_standard, rules_of, set_rule
+from zero_easel.library.standards import ensure_standard, set_rule
 from zero_easel.library.vault import Vault, cutout_key
 
 
@@ -68,7 +68,7 @@ def test_a_used_standard_is_not_changed_but_followed_by_the_next(database: Datab
         assert (row.version, row.frozen) == (2, False)
         with pytest.raises(StandardError):
             set_rule(session, row, "canvas.width", "0")
-        assert rules_of(row).canvas.width == 901
+        assert row.rules.canvas.width == 901
 
 
 def test_the_vault_writes_an_original_once(tmp_path: Path) -> None:

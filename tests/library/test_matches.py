@@ -11,13 +11,12 @@ from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from zero_easel.library.database import Database
-from zero_easel.library.history import steps_of
+from zero_easel.library.history import Where, undoable
 from zero_easel.library.lines import lines_of
 from zero_easel.library.matches import rematch, troubles_of
-from zero_easel.library.models import Original, PhotoRow, Shoot
+from zero_easel.library.models import Original, PhotoRow, Shoot, Stage
 from zero_easel.library.products import import_catalog
 from zero_easel.library.repairs import (
-    STAGE,
     MatchError,
     assign,
     back_to_automatic,
@@ -25,15 +24,18 @@ from zero_easel.library.repairs import (
     import_shotlist,
     leave_out,
     no_card,
-    redo,
     shift,
     swap,
-    undo,
 )
 from zero_easel.library.shoots import create_shoot
+from zero_easel.library.undo import redo, undo
 
 _DIGESTS = count()
 State = list[tuple[str, str, bool, bool]]
+
+
+def at_match(shoot: Shoot) -> Where:
+    return Where(Stage.MATCH, shoot.id)
 
 
 @pytest.fixture
@@ -117,7 +119,7 @@ def test_all_of_it_can_be_undone_step_by_step_and_done_again(
     states = [state(session, shoot)]
     for at, (kind, places) in enumerate(steps):
         chosen = [photos[place] for place in places]
-        before = steps_of(session, shoot.id, STAGE).undo, len(states)
+        before = undoable(session, at_match(shoot)).undo, len(states)
         try:
             if kind == "assign":
                 assign(session, shoot, chosen, "ABC"[at % 3] + f"-{at % 3 + 1}", str(at))
@@ -134,14 +136,14 @@ def test_all_of_it_can_be_undone_step_by_step_and_done_again(
             else:
                 import_shotlist(session, shoot, f"filename,code\nP000{at % 3 + 1}.JPG,C-3\n".encode(), f"{at}.csv")
         except MatchError:
-            assert before == (steps_of(session, shoot.id, STAGE).undo, len(states))
+            assert before == (undoable(session, at_match(shoot)).undo, len(states))
         if state(session, shoot) != states[-1]:
             states.append(state(session, shoot))
     seen = [state(session, shoot)]
-    while undo(session, shoot):
+    while undo(session, at_match(shoot)):
         seen.append(state(session, shoot))
     assert seen[-1] == states[0] and all(one in states for one in seen)
-    while redo(session, shoot):
+    while redo(session, at_match(shoot)):
         pass
     assert state(session, shoot) == states[-1]
     session.delete(shoot)
@@ -159,7 +161,7 @@ def test_what_needs_a_person_is_listed(session: Session) -> None:
     no_card(session, shoot, by_name["P0004.JPG"])
     after = troubles_of(lines_of(session, shoot.id))
     assert after.count == 0 and [line.code for line in lines_of(session, shoot.id)][3:4] == ["A-1"]
-    undo(session, shoot)
+    undo(session, at_match(shoot))
     assert [line.name for line in troubles_of(lines_of(session, shoot.id)).cards] == ["P0004.JPG"]
     confirm(session, shoot, [by_name["P0004.JPG"]])
     line = next(line for line in lines_of(session, shoot.id) if line.name == "P0004.JPG")

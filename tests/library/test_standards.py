@@ -13,7 +13,8 @@ from zero_easel.core.standard.differences import Difference
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.core.standard.overlays import Overlay
 from zero_easel.library.database import Database, alembic_config
-from zero_easel.library.models import PictureRow, Run
+from zero_easel.library.history import Where, undoable
+from zero_easel.library.models import PictureRow, Run, Stage, StandardRow
 from zero_easel.library.shoots import create_shoot
 from zero_easel.library.standards import (
     add_parts,
@@ -21,16 +22,33 @@ from zero_easel.library.standards import (
     all_standards,
     ensure_standard,
     freeze,
-    redo,
     remove_standard,
     restore,
-    rules_of,
     set_rule,
-    steps_open,
-    undo,
     used_by,
     versions_of,
 )
+from zero_easel.library.undo import redo as redo_there
+from zero_easel.library.undo import undo as undo_there
+
+
+def stack(row: StandardRow) -> Where:
+    return Where(Stage.STANDARD, row.id)
+
+
+def undo(session: Session, row: StandardRow) -> list[Difference]:
+    step = undo_there(session, stack(row))
+    return step.changes if step else []
+
+
+def redo(session: Session, row: StandardRow) -> list[Difference]:
+    step = redo_there(session, stack(row))
+    return step.changes if step else []
+
+
+def steps_open(session: Session, row: StandardRow) -> tuple[int, int]:
+    found = undoable(session, stack(row))
+    return found.undos, found.redos
 
 
 def told(changes: list[Difference]) -> list[str]:
@@ -51,9 +69,9 @@ def test_versions_are_kept_told_and_restored(session: Session) -> None:
     assert told(first.changes) == []
     restore(session, row, 1)
     # What was changed meanwhile is kept as a version of its own.
-    assert rules_of(row).item.share == 84 and row.version == 4
+    assert row.rules.item.share == 84 and row.version == 4
     assert [v.number for v in versions_of(session, row)] == [4, 3, 2, 1]
-    assert set_rule(session, row, "item.share", "84") == rules_of(row) and row.version == 4
+    assert set_rule(session, row, "item.share", "84") == row.rules and row.version == 4
     with pytest.raises(StandardError, match="no version 9"):
         restore(session, row, 9)
 
@@ -68,7 +86,7 @@ def test_every_change_can_be_taken_back_and_done_again(session: Session) -> None
         set_rule(session, row, "item.share", "0")
     assert steps_open(session, row) == (2, 0)
     assert told(undo(session, row)) == ["deliverable thumb gone"]
-    assert told(undo(session, row)) == ["share 70 % → 84 %"] and rules_of(row) == Standard()
+    assert told(undo(session, row)) == ["share 70 % → 84 %"] and row.rules == Standard()
     assert told(redo(session, row)) == ["share 84 % → 70 %"] and steps_open(session, row) == (1, 1)
     freeze(session, row)
     assert told(undo(session, row)) == ["share 70 % → 84 %"] and row.version == 2
@@ -80,7 +98,7 @@ def test_every_change_can_be_taken_back_and_done_again(session: Session) -> None
 
 def test_a_standard_that_something_needs_stays(session: Session) -> None:
     first, second = ensure_standard(session), add_standard(session, Standard())
-    assert [rules_of(row).name for row in all_standards(session)] == ["Shop pictures", "Shop pictures 2"]
+    assert [row.rules.name for row in all_standards(session)] == ["Shop pictures", "Shop pictures 2"]
     shoot = create_shoot(session, "Row")
     assert used_by(session, first) == [shoot]
     with pytest.raises(StandardError, match="shoots use it"):
@@ -100,7 +118,7 @@ def test_patterns_are_held_to_the_catalog_wherever_they_stand(session: Session) 
             set_rule(session, row, field, value)
     with pytest.raises(StandardError, match="asks for a column 'discount'"):
         add_parts(session, row, "overlays", Overlay(text="x", when="discount"))
-    assert rules_of(row) == Standard()
+    assert row.rules == Standard()
 
 
 OLD = Standard().model_dump(mode="json", include={"name", "canvas", "item", "exceptions"}) | {
@@ -141,7 +159,7 @@ def test_an_older_library_keeps_its_rules_runs_and_pictures(tmp_path: Path) -> N
     database.migrate()
     with database.session() as session:
         row = ensure_standard(session)
-        now = rules_of(row)
+        now = row.rules
         assert (now.deliverables[0].format, now.deliverables[0].quality, now.deliverables[0].name) == (
             "webp",
             77,
@@ -149,9 +167,14 @@ def test_an_older_library_keeps_its_rules_runs_and_pictures(tmp_path: Path) -> N
         )
         assert now.names.name == "{code}-{n}" and now.names.start == 5 and now.names.on_duplicate == "count"
         run = session.scalars(select(Run)).one()
-        assert run.standard_id == 1 and Standard.model_validate(run.rules) == now
+        assert run.standard_id == 1 and run.rules == now
         picture = session.scalars(select(PictureRow)).one()
-        assert (picture.deliverable, picture.output, picture.checks, picture.reused) == ("shop", "A-5.webp", [], False)
+        assert (picture.deliverable, picture.output, list(picture.checks), picture.reused) == (
+            "shop",
+            "A-5.webp",
+            [],
+            False,
+        )
         assert [(v.number, v.runs) for v in versions_of(session, row)] == [(1, [1])]
     database.close()
     command.downgrade(alembic_config(url), "0004")

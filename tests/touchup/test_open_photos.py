@@ -1,4 +1,4 @@
-"""The desk: tiles of a photo and of its cutout, which agree with the whole."""
+"""Open photos: tiles of a photo and of its cutout, which agree with the whole."""
 
 import itertools
 import threading
@@ -64,17 +64,17 @@ def test_photos_of_sixteen_bits_are_shown_in_eight() -> None:
 
 
 def test_the_desk_reads_a_photo_once_and_lets_old_ones_go() -> None:
-    desk, reads = OpenPhotos(), []
+    opened, reads = OpenPhotos(), []
 
     def read(name: str) -> tuple[Photo, list[np.ndarray]]:
         reads.append(name)
         return photo_of(np.zeros((32, 32, 3), np.uint8), name), []
 
-    first = desk.sheet(("a",), lambda: read("a"))
-    assert desk.sheet(("a",), lambda: read("a")) is first
+    first = opened.photo(("a",), lambda: read("a"))
+    assert opened.photo(("a",), lambda: read("a")) is first
     for name in ("b", "c"):
-        desk.sheet((name,), lambda name=name: read(name))  # type: ignore[misc]
-    assert desk.sheet(("a",), lambda: read("a")) is not first
+        opened.photo((name,), lambda name=name: read(name))  # type: ignore[misc]
+    assert opened.photo(("a",), lambda: read("a")) is not first
     assert reads == ["a", "b", "c", "a"]
 
 

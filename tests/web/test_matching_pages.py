@@ -45,7 +45,7 @@ def shoot(client: TestClient, bench: Workbench) -> TestClient:
 def repair(client: TestClient, what: str, *chosen: int, **more: str) -> str:
     answer = client.post(f"/shoots/1/matches/{what}", data={"chosen": [str(c) for c in chosen], **more})
     assert answer.status_code == 200
-    said = re.search(r'id="matches-said"[^>]*>([^<]*)<', answer.text)
+    said = re.search(r'id="matches-message"[^>]*>([^<]*)<', answer.text)
     return said[1] if said else ""
 
 
@@ -64,7 +64,7 @@ def test_repairs_and_the_way_back(shoot: TestClient, bench: Workbench) -> None:
     assert held(bench)[2:] == ["BY-2101", "BY-2101"]
     assert "swapped" in repair(shoot, "swap", ids[1], ids[2])
     assert held(bench)[1:3] == ["BY-2101", "BY-2104-BL"]
-    assert "Taken back" in repair(shoot, "undo") and "Taken back" in repair(shoot, "undo")
+    assert "Undone" in repair(shoot, "undo") and "Undone" in repair(shoot, "undo")
     assert held(bench) == ["BY-2104-BL"] * 4 and repair(shoot, "undo") == "There is nothing to undo."
     assert "Done again: BY-2101" in repair(shoot, "redo")
     assert "fell off the end" in repair(shoot, "later", *ids)

@@ -117,14 +117,14 @@ def test_bad_files_are_told_and_the_others_come_in(client: TestClient) -> None:
     names = ("zero-bytes.jpg", "truncated.jpg", "huge-dimensions.png", "not-an-image.jpg")
     reports = new_shoot(client, *((n, (AWKWARD / n).read_bytes()) for n in names), photo())
     assert [r["ok"] for r in reports] == [False] * 4 + [True]
-    assert all(str(r["said"]).startswith(str(r["name"])) for r in reports[:4])
+    assert all(str(r["message"]).startswith(str(r["name"])) for r in reports[:4])
     page = client.get("/shoots/1/bring-in").text
     assert "5 photos, 4 unreadable" in page and "ends too early" in page
 
 
 def test_the_same_file_twice_is_noticed(client: TestClient) -> None:
     reports = new_shoot(client, photo(), photo(), photo(called="copy.JPG"))
-    assert [r["said"] for r in reports] == [
+    assert [r["message"] for r in reports] == [
         "",
         "BRYD0105.JPG is here already.",
         "copy.JPG is the same picture as BRYD0105.JPG.",
@@ -136,7 +136,7 @@ def test_tables_match_photos_whichever_comes_first(client: TestClient, bench: Wo
     new_shoot(client, photo(called="BY-2104-BL_side.jpg"), photo("BRYD0111.JPG"))
     assert stored(bench, 1).code == ""
     said = bring(client, ("products.csv", CATALOG.read_bytes()))[0]
-    assert said["ok"] and "15 products added" in str(said["said"])
+    assert said["ok"] and "15 products added" in str(said["message"])
     client.get("/shoots/1/match")
     assert (stored(bench, 1).code, stored(bench, 1).view) == ("BY-2104-BL", "side")
     shots = ("shots.csv", b"filename,code,view\nBRYD0111.JPG,by-2102,front\nlater.JPG,BY-2210,top\n")
@@ -146,7 +146,7 @@ def test_tables_match_photos_whichever_comes_first(client: TestClient, bench: Wo
     client.get("/shoots/1/match")
     assert stored(bench, 3).code == "BY-2210"
     bad = bring(client, ("x.csv", b"a,b\n1,2\n"))[0]
-    assert not bad["ok"] and "x.csv has no column for the product code" in str(bad["said"]) and bad["look"]
+    assert not bad["ok"] and "x.csv has no column for the product code" in str(bad["message"]) and bad["look"]
 
 
 def test_a_match_by_hand_stays_until_it_is_taken_back(client: TestClient, bench: Workbench) -> None:
@@ -188,7 +188,7 @@ def test_rules_change_one_at_a_time_and_bad_values_are_explained(client: TestCli
 
 def test_leaving_out_and_taking_in_again(client: TestClient, bench: Workbench) -> None:
     new_shoot(client, photo())
-    assert "Take in again:" in client.post("/photos/1/leave-out").text
+    assert "Include again:" in client.post("/photos/1/leave-out").text
     assert "nothing to make" in client.get("/shoots/1/deliver").text
     assert "Leave out:" in client.post("/photos/1/leave-out").text
     assert bench.vault.original(stored(bench, 1).digest).exists()

@@ -22,23 +22,23 @@ def test_the_row_follows_rules_and_hands(client: TestClient) -> None:
     assert shown["items"][0]["measures"]["bounds"] and shown["scale"] is None
 
     answer = client.post("/shoots/1/place/rule", data={"field": "item.scale", "value": "true-size"}).json()
-    assert answer["said"] == "Kept." and answer["values"]["item.scale"] == "true-size"
+    assert answer["message"] == "Kept." and answer["values"]["item.scale"] == "true-size"
     mug, jug = answer["row"]["items"]
     assert jug["box"][3] - jug["box"][1] > 2 * (mug["box"][3] - mug["box"][1])
     assert answer["row"]["scale"] > 2
 
-    moved = client.post("/shoots/1/place/hand", json={"photos": [mug["id"]], "right": 5, "down": -2}).json()
+    moved = client.post("/shoots/1/place/adjust", json={"photos": [mug["id"]], "right": 5, "down": -2}).json()
     first = moved["row"]["items"][0]
-    assert first["moved"] and abs(first["way"][4] - mug["way"][4] - 60) < 0.01
+    assert first["moved"] and abs(first["matrix"][4] - mug["matrix"][4] - 60) < 0.01
     assert any("24 px above the line" in note["text"] for note in first["notes"])
-    assert first["rule"] == mug["way"] and "BY-2104-BL" in moved["undo"]
+    assert first["rule"] == mug["matrix"] and "BY-2104-BL" in moved["undo"]
     back = client.post("/shoots/1/place/step/undo").json()
-    assert not back["row"]["items"][0]["moved"] and back["said"].startswith("Taken back")
+    assert not back["row"]["items"][0]["moved"] and back["message"].startswith("Undone")
     assert client.post("/shoots/1/place/step/redo").json()["row"]["items"][0]["moved"]
     assert not client.post("/shoots/1/place/drop", json={"photos": [mug["id"]]}).json()["row"]["items"][0]["moved"]
-    kept = client.post("/shoots/1/place/hand", json={"photos": [mug["id"]], "backdrop": "kept"}).json()["row"]["items"][
-        0
-    ]
+    kept = client.post("/shoots/1/place/adjust", json={"photos": [mug["id"]], "backdrop": "kept"}).json()["row"][
+        "items"
+    ][0]
     assert kept["uncut"] == "contain" and "/media/large/" in kept["src"]
 
 
@@ -58,10 +58,10 @@ def test_a_scope_shows_and_rules_its_own_items(client: TestClient) -> None:
 
 def test_what_cannot_be_is_said_and_changes_nothing(client: TestClient) -> None:
     refused = client.post("/shoots/1/place/rule", data={"field": "item.margin", "value": "wide"}).json()
-    assert refused["fault"] and "lengths" in refused["said"] and refused["refused"] == "item.margin"
-    assert client.post("/shoots/1/place/hand", json={"photos": [99], "scale": 2}).json()["fault"]
+    assert refused["fault"] and "lengths" in refused["message"] and refused["refused"] == "item.margin"
+    assert client.post("/shoots/1/place/adjust", json={"photos": [99], "scale": 2}).json()["fault"]
     for bad in ({"photos": [1], "scale": 0}, {"photos": []}, {"photos": [1], "backdrop": "torn"}):
-        assert client.post("/shoots/1/place/hand", json=bad).status_code == 422
+        assert client.post("/shoots/1/place/adjust", json=bad).status_code == 422
     assert client.post("/shoots/1/place/step/sideways").status_code == 404
     assert client.post("/shoots/1/place/1/rule").json()["fault"]
 
@@ -69,7 +69,7 @@ def test_what_cannot_be_is_said_and_changes_nothing(client: TestClient) -> None:
 def test_what_will_be_cut_off_or_enlarged_is_named_before_the_run(client: TestClient) -> None:
     assert "cut off" not in client.get("/shoots/1/deliver").text
     photo = client.get("/shoots/1/row").json()["items"][1]["id"]
-    client.post("/shoots/1/place/hand", json={"photos": [photo], "right": 60, "scale": 3})
+    client.post("/shoots/1/place/adjust", json={"photos": [photo], "right": 60, "scale": 3})
     page = client.get("/shoots/1/deliver").text
     assert "One item would be cut off" in page and "BY-2102 front.JPG" in page and "larger than" in page
 
@@ -77,7 +77,7 @@ def test_what_will_be_cut_off_or_enlarged_is_named_before_the_run(client: TestCl
 def test_a_run_by_row_waits_for_all_and_keeps_what_was_placed(client: TestClient) -> None:
     client.post("/shoots/1/place/rule", data={"field": "item.scale", "value": "as-shot"})
     first, _ = client.get("/shoots/1/row").json()["items"]
-    client.post("/shoots/1/place/hand", json={"photos": [first["id"]], "scale": 1.1})
+    client.post("/shoots/1/place/adjust", json={"photos": [first["id"]], "scale": 1.1})
     client.post("/shoots/1/runs")
     # What is placed after its start is for the next run.
     client.post("/shoots/1/place/drop", json={"photos": [first["id"]]})

@@ -189,8 +189,10 @@ def test_results_are_seen_in_step_as_a_table_and_as_a_sheet(client: TestClient) 
     other = int(re.findall(r'/pictures/(\d+)"', client.get("/runs/1?deliverable=thumbnail").text)[0])
     page = client.get(f"/pictures/{first}?beside={other}").text
     assert "400 × 400 px" in page and "240 × 240 px" in page and "TIFF" in page
-    ways = [json.loads(m.replace("&#34;", '"'))["way"] for m in re.findall(r'data-(?:left|right)="([^"]*)"', page)]
-    assert [v * 0.6 for v in ways[0][:4]] == pytest.approx(ways[1][:4], abs=0.01)
+    matrices = [
+        json.loads(m.replace("&#34;", '"'))["matrix"] for m in re.findall(r'data-(?:left|right)="([^"]*)"', page)
+    ]
+    assert [v * 0.6 for v in matrices[0][:4]] == pytest.approx(matrices[1][:4], abs=0.01)
     for picture in re.findall(r'/pictures/(\d+)"', biggest):
         shown = client.get(f"/media/picture/{picture}/shown")
         assert shown.status_code == 200 and shown.headers["content-type"].startswith("image/"), picture
@@ -202,12 +204,12 @@ def test_results_are_seen_in_step_as_a_table_and_as_a_sheet(client: TestClient) 
 
 def test_an_example_becomes_a_standard_of_its_own(client: TestClient) -> None:
     mug, jug = client.get("/shoots/1/row").json()["items"]
-    hand = {"photos": [mug["id"]], "scale": 0.8, "right": 3, "down": -4}
-    placed = client.post("/shoots/1/place/hand", json=hand).json()["row"]["items"][0]
+    adjustment = {"photos": [mug["id"]], "scale": 0.8, "right": 3, "down": -4}
+    placed = client.post("/shoots/1/place/adjust", json=adjustment).json()["row"]["items"][0]
     answer = client.post(f"/shoots/1/place/{mug['id']}/standard").json()
-    assert "Shop pictures, like BY-2104-BL" in answer["said"]
+    assert "Shop pictures, like BY-2104-BL" in answer["message"]
     after, jug_after = answer["row"]["items"]
     assert not after["moved"] and after["box"] == pytest.approx(placed["box"], abs=1)
     assert jug_after["box"] != jug["box"] and not jug_after["moved"]
     assert read_standard(rules(client)).item.share == 84  # the first standard is as it was
-    assert "already" in client.post(f"/shoots/1/place/{mug['id']}/standard").json()["said"]
+    assert "already" in client.post(f"/shoots/1/place/{mug['id']}/standard").json()["message"]

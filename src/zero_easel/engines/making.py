@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from zero_easel.core.finishing.checking import Checked
+from zero_easel.core.light.geometry import Map
 from zero_easel.core.placing.placement import Subject
 from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
@@ -14,8 +15,9 @@ from zero_easel.pipeline import Source, Task, picture_of
 
 @dataclass(frozen=True)
 class Made:
-    """Facts of a finished picture that is now in its folder. way: from the photo to
-    the canvas, as CSS's matrix(). failure: why there is none, else ""."""
+    """Facts of a finished picture that is now in its folder. matrix: from the photo to the canvas, as CSS's matrix().
+    failure: why there is none, else "". cut_sides: of the
+    canvas, at which its item is cut off."""
 
     width: int = 0
     height: int = 0
@@ -24,8 +26,9 @@ class Made:
     sha256: str = ""
     message: str = ""
     checks: tuple[Checked, ...] = ()
-    way: tuple[float, ...] = ()
+    matrix: Map | None = None
     failure: str = ""
+    cut_sides: tuple[str, ...] = ()
 
 
 def made(source: Source, subject: Subject, rules: Standard, task: Task, target: Path, assets: Assets) -> Made:
@@ -38,5 +41,5 @@ def made(source: Source, subject: Subject, rules: Standard, task: Task, target: 
         return Made(failure=reason_of(error, source.name))
     return Made(
         picture.width, picture.height, len(picture.data), picture.quality, picture.sha256, "; ".join(picture.notes),
-        tuple(picture.checks), tuple(picture.way),
+        tuple(picture.checks), picture.matrix, cut_sides=picture.cut_sides,
     )  # fmt: skip

@@ -1,16 +1,15 @@
-"""A run over a folder, as the command line asks for it: no library, the same pipeline."""
+"""A run over a folder, as the command line asks for it: no library, the same plan and the same pipeline."""
 
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from functools import cached_property
 from pathlib import Path
 from typing import NamedTuple
 
 from zero_easel.core.catalog.cards import Snap
-from zero_easel.core.catalog.matching import Match, Matcher, Turn, in_shooting_order, odd_counts, views_in_turn
-from zero_easel.core.catalog.plan import Clash, NamedPhoto, Planned, find_clashes, plan_all
+from zero_easel.core.catalog.matching import Match, Matcher, in_shooting_order, odd_counts
+from zero_easel.core.catalog.plan import Clash, Planned
 from zero_easel.core.catalog.products import Product, Shot
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.embed import camera_of
@@ -18,32 +17,33 @@ from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, PhotoError, read_photo
 from zero_easel.core.photos.reading import Reading, read
-from zero_easel.core.placing.layout import is_by_row, lay_out
+from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement, Subject
-from zero_easel.core.placing.pose import Dimensions
 from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.naming import natural_key, shows_backdrop
 from zero_easel.core.standard.patterns import PatternError
-from zero_easel.core.standard.sizes import rules_on
+from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
 from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, needs_cutout
+from zero_easel.planning.batch import EMPTY_BACKDROP, Batch, BatchPhoto, Products, lay_all, plan, why_left_out
 from zero_easel.planning.manifest import (
+    DONE,
+    FAILED,
     HELD,
     JSON_NAME,
     LD_NAME,
+    LEFT_OUT,
     NAME,
     NAMES,
     ManifestRow,
-    said_of,
+    manifest_row,
     write_json,
     write_linked,
     write_manifest,
-)
-
-LEFT_OUT = "left out"
+)  # fmt: skip
 
 
 class FolderError(Exception):
@@ -52,28 +52,25 @@ class FolderError(Exception):
 
 @dataclass(frozen=True)
 class FolderRun:
-    """A run that may start. photos and subjects go together; planned are their pictures, in the same order; left_out
-    are photos that stay out, each with why; doubts are sentences about products that a person should make sure of;
-    absent are files that only the shot list knows; empties show the bare backdrop and are used, not finished. assets:
-    folder of the files that the standard names."""
+    """A run that may start. photos: in shooting order; the places of the batch refer to them. doubts are sentences
+    about products that a person should make sure of; absent are files that only the shot list knows; empties show the
+    bare backdrop and are used, not finished. assets: folder of the files that the standard names."""
 
     out: Path
     standard: Standard
     photos: list[Path]
-    planned: list[Planned]
-    subjects: list[Subject]
-    left_out: list[tuple[Path, str]]
+    batch: Batch
     doubts: list[str]
     absent: list[str]
     empties: list[Path]
     assets: Path | None
 
-    @cached_property
-    def by_photo(self) -> list[list[Planned]]:
-        """The pictures of each photo."""
-        rows: list[list[Planned]] = [[] for _ in self.photos]
-        for planned in self.planned:
-            rows[planned.at].append(planned)
+    @property
+    def by_photo(self) -> dict[int, list[Planned]]:
+        """The pictures of each photo that gives any."""
+        rows: dict[int, list[Planned]] = {}
+        for picture in self.batch.pictures:
+            rows.setdefault(picture.at, []).append(picture)
         return rows
 
 
@@ -130,86 +127,98 @@ def prepare(
         raise FolderError(f"{folder} holds no photos.{deeper}")
     matched = match_photos(photos, products, shots, jobs, on_read)
     run = _planned(matched, out, standard, products, shots, bare, folder, assets)
-    clashes = find_clashes(run.planned)
+    clashes = run.batch.clashes
     if clashes:
         named = _with_folders(clashes[0], run, folder)
         more = f" ({len(clashes) - 1} more like this.)" if len(clashes) > 1 else ""
         raise FolderError(f"{clashes[0].output} would come from {' and '.join(named)}; nothing was written.{more}")
-    taken = [name for name in [*(p.output for p in run.planned), *NAMES] if (out / name).exists()]
+    taken = [name for name in [*(p.output for p in run.batch.pictures), *NAMES] if (out / name).exists()]
     if taken and not replace:
         more = f" and {len(taken) - 1} more" if len(taken) > 1 else ""
         raise FolderError(f"{taken[0]}{more} exists in {out} already; add --replace to write over it.")
     return run
 
 
-def execute(run: FolderRun, jobs: int, on_row: Callable[[ManifestRow], None]) -> list[ManifestRow]:
-    """Make all pictures and the lists; rows are in the order of the photos. A failed photo stops nothing.
+def execute(run: FolderRun, jobs: int, on_row: Callable[[ManifestRow, Made], None]) -> list[ManifestRow]:
+    """Make all pictures and the lists; rows are in the order of the photos. A failed photo stops nothing. on_row: is
+    told of each picture as it is made.
 
     Raises OSError if the output folder cannot be written.
     """
-    for folder in {(run.out / planned.output).parent for planned in run.planned} | {run.out}:
+    for folder in {(run.out / picture.output).parent for picture in run.batch.pictures} | {run.out}:
         folder.mkdir(parents=True, exist_ok=True)
     rows: dict[int, list[ManifestRow]] = {}
+    by_photo = run.by_photo
 
-    def note(index: int, result: list[Made] | Exception) -> None:
-        rows[index] = _rows(run, index, result)
-        for row in rows[index]:
-            on_row(row)
+    def note(at: int, result: list[Made] | Exception) -> None:
+        if isinstance(result, Exception):
+            result = [Made(failure=reason_of(result, run.photos[at].name))] * len(by_photo[at])
+        rows[at] = [_row(run, picture, one) for picture, one in zip(by_photo[at], result, strict=True)]
+        for row, one in zip(rows[at], result, strict=True):
+            on_row(row, one)
 
     if is_by_row(run.standard):
         # Kept beside the pictures, where there is room for them, and gone when the run ends.
         with tempfile.TemporaryDirectory(dir=run.out, prefix=".cutouts-") as kept:
-            _execute_by_row(run, jobs, Path(kept), note)
+            _execute_by_row(run, by_photo, jobs, Path(kept), note)
     else:
-        work = ((index, _arguments(run, index, {}, None)) for index in range(len(run.photos)))
-        for index, result in map_processes(_make, work, jobs):
-            note(index, result)
-    left_out = [_left_out(path, why) for path, why in run.left_out]
-    left_out += [_left_out(path, "shows the empty backdrop") for path in run.empties]
-    in_order = [row for index in sorted(rows) for row in rows[index]] + left_out
+        work = ((at, _arguments(run, at, by_photo[at], {}, None)) for at in by_photo)
+        for at, result in map_processes(_make, work, jobs):
+            note(at, result)
+    left_out = [_left_out(run.photos[at], why) for at, why in run.batch.left_out.items()]
+    left_out += [_left_out(path, EMPTY_BACKDROP) for path in run.empties]
+    in_order = [row for at in sorted(rows) for row in rows[at]] + left_out
     _write_lists(run, in_order)
     return in_order
 
 
 def _write_lists(run: FolderRun, rows: list[ManifestRow]) -> None:
-    values = {planned.output: planned.values for planned in run.planned}
+    values = {picture.output: picture.values for picture in run.batch.pictures}
     write_atomically(run.out / NAME, write_manifest(rows))
     write_atomically(run.out / JSON_NAME, write_json(rows, {"standard": run.standard.name}))
     linked = ((row, values.get(row.output, {})) for row in rows)
     write_atomically(run.out / LD_NAME, write_linked(linked, run.standard.information))
 
 
-def _execute_by_row(run: FolderRun, jobs: int, kept: Path, note: Callable[[int, list[Made] | Exception], None]) -> None:
+def _execute_by_row(
+    run: FolderRun, by_photo: Mapping[int, list[Planned]], jobs: int, kept: Path,
+    note: Callable[[int, list[Made] | Exception], None],
+) -> None:  # fmt: skip
     """Clear everything, lay the whole row out, then draw. kept: folder for the cutouts until then."""
-    subjects, failed = list(run.subjects), set()
+    subjects, failed = dict(run.batch.subjects), set()
     work = (
-        (index, (path, kept / str(index), run.empties, run.subjects[index], run.standard))
-        for index, path in enumerate(run.photos)
-    )
-    for index, result in map_processes(_measure, work, jobs):
-        if isinstance(result, Exception):
-            failed.add(index)
-            note(index, result)
-        else:
-            subjects[index] = result
-    rows = {wanted.name: lay_out(subjects, rules_on(run.standard, wanted)) for wanted in run.standard.deliverables}
-    drawing = (
-        (index, _arguments(run, index, {name: row[index] for name, row in rows.items()}, kept / str(index)))
-        for index in range(len(subjects)) if index not in failed
+        (at, (run.photos[at], _cutout_in(kept, at), run.empties, subject, run.standard))
+        for at, subject in run.batch.subjects.items() if at in by_photo
     )  # fmt: skip
-    for index, done in map_processes(_make, drawing, jobs):
-        note(index, done)
+    for at, result in map_processes(_measure, work, jobs):
+        if isinstance(result, Exception):
+            failed.add(at)
+            note(at, result)
+        else:
+            subjects[at] = result
+    # Photos of whose view nothing is wanted are not cleared, and stand in no row.
+    rows = lay_all({at: subject for at, subject in subjects.items() if at in by_photo}, run.standard)
+    drawing = (
+        (at, _arguments(run, at, by_photo[at], {name: row[at] for name, row in rows.items()}, _cutout_in(kept, at)))
+        for at in by_photo if at not in failed
+    )  # fmt: skip
+    for at, done in map_processes(_make, drawing, jobs):
+        note(at, done)
+
+
+def _cutout_in(kept: Path, at: int) -> Path:
+    return kept / f"{at}.png"
 
 
 def _arguments(
-    run: FolderRun, index: int, laid: Mapping[str, Placement | None], kept: Path | None
+    run: FolderRun, at: int, pictures: Sequence[Planned], placements: Mapping[str, Placement | None], kept: Path | None
 ) -> tuple[object, ...]:
     parts = [
-        (Task(planned.deliverable, planned.output, planned.values, laid.get(planned.deliverable)),
-         run.out / planned.output)
-        for planned in run.by_photo[index]
+        (Task(picture.deliverable, picture.output, picture.values, placements.get(picture.deliverable)),
+         run.out / picture.output)
+        for picture in pictures
     ]  # fmt: skip
-    return run.photos[index], run.standard, parts, run.empties, run.subjects[index], kept, run.assets
+    return run.photos[at], run.standard, parts, run.empties, run.batch.subjects[at], kept, run.assets
 
 
 class Matched(NamedTuple):
@@ -260,58 +269,33 @@ def _planned(
     out: Path,
     standard: Standard,
     products: Sequence[Product],
-    shots: Sequence[Shot],
+    listed: Sequence[Shot],
     empties: list[Path],
     folder: Path,
     assets: Path | None,
 ) -> FolderRun:
-    taken = [one for one in matched if one.match.listed and not one.match.card]
-    left_out = [
-        (one.path, one.match.doubt or one.match.why) for one in matched if not one.match.listed or one.match.card
-    ]
+    shots = [BatchPhoto(one.path.name, one.match, one.taken, why_left_out(one.match)) for one in matched]
     columns = sorted({key for product in products for key in product.extra})
     try:
-        subjects = [NamedPhoto(one.path.name, one.match, one.taken) for one in taken]
-        by_code = {p.code: p for p in products}
-        planned = plan_all(standard, subjects, by_code, columns, folder.resolve().name)
+        batch = plan(shots, standard, Products({p.code: p for p in products}, columns), folder.resolve().name)
     except PatternError as error:
         raise FolderError(f"The file names cannot be made: {error}.") from error
     present = {one.path.name.casefold() for one in matched} | {path.name.casefold() for path in empties}
-    absent = [shot.filename for shot in shots if shot.filename.casefold() not in present]
-    nobody = Product(code="")
-    turns = [Turn(one.path.name, one.match.code, one.match.view, by_code.get(one.match.code, nobody).category)
-             for one in taken]  # fmt: skip
-    views = views_in_turn(turns, standard.views)
-    row = [_subject(by_code.get(one.match.code, nobody), view) for one, view in zip(taken, views, strict=True)]
-    wanted = {plan.at for plan in planned}
-    # Photos of whose view nothing is wanted stay out; the others keep their places.
-    left_out += [(one.path, "no deliverable is for this view") for at, one in enumerate(taken) if at not in wanted]
-    kept = sorted(wanted)
-    place = {at: index for index, at in enumerate(kept)}
-    planned = [plan._replace(at=place[plan.at]) for plan in planned]
-    paths = [taken[at].path for at in kept]
-    subjects_kept = [row[at] for at in kept]
-    return FolderRun(out, standard, paths, planned, subjects_kept, left_out, _doubts(matched), absent, empties, assets)
-
-
-def _subject(product: Product, view: str) -> Subject:
-    """What a photo's place depends on besides its pixels."""
-    return Subject(
-        None, Size(0, 0), product.category, view, Dimensions(product.width_mm, product.height_mm, product.depth_mm)
-    )
+    absent = [shot.filename for shot in listed if shot.filename.casefold() not in present]
+    return FolderRun(out, standard, [one.path for one in matched], batch, _doubts(matched), absent, empties, assets)
 
 
 def _doubts(matched: list[Matched]) -> list[str]:
     """What a person should make sure of, in sentences."""
-    said = [f"{one.path.name}: {one.match.doubt}" for one in matched if one.match.doubt and not one.match.card]
-    said += [one.match.doubt for one in matched if one.match.doubt and one.match.card]
+    found = [f"{one.path.name}: {one.match.doubt}" for one in matched if one.match.doubt and not one.match.card]
+    found += [one.match.doubt for one in matched if one.match.doubt and one.match.card]
     odd = odd_counts(one.match.code for one in matched if not one.match.card)
-    return said + [f"{code} has {n} photo{'' if n == 1 else 's'}, unlike most" for code, n in sorted(odd.items())]
+    return found + [f"{code} has {n} photo{'' if n == 1 else 's'}, unlike most" for code, n in sorted(odd.items())]
 
 
 def _with_folders(clash: Clash, run: FolderRun, folder: Path) -> list[str]:
     """File names with their folders: in a recursive run two sources may be called the same."""
-    paths = [run.photos[plan.at] for plan in run.planned if plan.output == clash.output]
+    paths = [run.photos[picture.at] for picture in run.batch.pictures if picture.output == clash.output]
     if len(set(paths)) < len(paths):
         return clash.sources
     return [str(path.relative_to(folder)) for path in paths]
@@ -334,9 +318,7 @@ def _measure(path: Path, kept: Path, empties: list[Path], subject: Subject, stan
         facts = _photo(path).facts
         return subject._replace(frame=Size(facts.width, facts.height))
     item = _clear(path, empties)
-    png, facts_text = item.packed()
-    kept.with_suffix(".png").write_bytes(png)
-    kept.with_suffix(".json").write_text(facts_text)
+    keep_cutout(kept, item, durable=False)
     return subject._replace(measures=item.measures, frame=item.frame)
 
 
@@ -347,36 +329,18 @@ def _make(
     """The pictures of one photo."""
 
     def item() -> CutItem:
-        if kept is None:
-            return _clear(path, empties)
-        return CutItem.unpacked(kept.with_suffix(".png").read_bytes(), kept.with_suffix(".json").read_text())
+        return (kept_cutout(kept) if kept is not None else None) or _clear(path, empties)
 
     source = Source(path.name, lambda: _photo(path), item, lambda: camera_of(path.read_bytes()))
     return [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
 
 
-def _rows(run: FolderRun, index: int, result: list[Made] | Exception) -> list[ManifestRow]:
-    path, planned = run.photos[index], run.by_photo[index]
-    if isinstance(result, Exception):
-        result = [Made(failure=reason_of(result, path.name))] * len(planned)
-    return [_row(run, plan, one) for plan, one in zip(planned, result, strict=True)]
-
-
-def _row(run: FolderRun, plan: Planned, one: Made) -> ManifestRow:
-    if one.failure:
-        return ManifestRow(
-            plan.original, plan.code, plan.view, "", 0, 0, 0, "", "failed", one.failure, plan.deliverable
-        )
-    message = "; ".join(text for text in (plan.note, one.message) if text)
-    output, status = plan.output, "done"
-    if run.standard.hand_over == "passed" and not all(check.ok for check in one.checks):
+def _row(run: FolderRun, picture: Planned, one: Made) -> ManifestRow:
+    row = manifest_row(picture, FAILED if one.failure else DONE, one, run.standard)
+    if row.status == HELD:
         # Made, measured, and not handed over: what fails must not lie among what may go out.
-        (run.out / output).unlink(missing_ok=True)
-        output, status = "", HELD
-    return ManifestRow(
-        plan.original, plan.code, plan.view, output, one.width, one.height, one.bytes, one.sha256, status, message,
-        plan.deliverable, one.quality, said_of(one.checks),
-    )  # fmt: skip
+        (run.out / picture.output).unlink(missing_ok=True)
+    return row
 
 
 def _left_out(path: Path, why: str) -> ManifestRow:

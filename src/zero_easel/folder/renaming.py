@@ -4,7 +4,6 @@ import csv
 import hashlib
 import io
 import os
-import secrets
 import shutil
 import tempfile
 import zipfile
@@ -17,8 +16,6 @@ from zero_easel.core.catalog.plan import Planned, find_clashes
 from zero_easel.core.catalog.tables import TableError, read_table
 from zero_easel.core.standard.naming import one_file
 from zero_easel.files import write_atomically
-from zero_easel.library.lines import PhotoLine
-from zero_easel.library.vault import Vault
 
 NAME = "renamed.csv"
 _HEADINGS = ("old", "new", "sha256")
@@ -63,18 +60,6 @@ def copy_under_new_names(
                 on_copy(copied[-1])
         target.put(NAME, write_table(copied))
     return copied
-
-
-def archive_of(vault: Vault, planned: Sequence[tuple[PhotoLine, Planned]]) -> Path:
-    """A temporary ZIP archive of a shoot's originals under their new names, with the table NAME. Raises RenameError."""
-    sources = [Copy(_within(line), vault.original(line.digest), plan) for line, plan in planned]
-    path = vault.root / f".part-renamed-{os.getpid()}-{secrets.token_hex(8)}.zip"
-    copy_under_new_names(sources, path)
-    return path
-
-
-def _within(line: PhotoLine) -> str:
-    return f"{line.folder}/{line.name}" if line.folder else line.name
 
 
 def write_table(copied: Iterable[Copied]) -> bytes:

@@ -1,54 +1,81 @@
-"""Steps that a person took in a shoot, kept so that each can be taken back and done again."""
+"""What a person changed, kept so that each change can be undone and done again. Nothing else writes the change table.
 
-from dataclasses import dataclass
-from typing import Any
+A place that undoes sees its own changes: a stage of a shoot, a standard wherever it was changed, a photo's marks. One
+change may stand in two of them, a rule that was changed at the line-up for one: undone in either, it is undone in both.
+"""
 
-from sqlalchemy import delete, select
+from typing import NamedTuple
+
+from sqlalchemy import ColumnElement, and_, func, select
 from sqlalchemy.orm import Session
 
-from zero_easel.library.models import Change
+from zero_easel.library.models import Change, Stage, State
 
 
-@dataclass(frozen=True)
-class Steps:
-    """The step that undo would take back and the one that redo would do again, in words; "" if there is none."""
+class Where(NamedTuple):
+    """A place that undoes: a stage of a shoot, a standard, or a photo that is touched up."""
+
+    stage: Stage
+    id: int
+
+    def mine(self) -> ColumnElement[bool]:
+        """Which changes stand there."""
+        if self.stage == Stage.STANDARD:
+            return Change.standard_id == self.id
+        if self.stage == Stage.TOUCH_UP:
+            return Change.photo_id == self.id
+        return and_(Change.shoot_id == self.id, Change.stage == self.stage)
+
+
+class Undoable(NamedTuple):
+    """What can be undone and done again: the next change of either, in words, "" if there is none; and how many."""
 
     undo: str
     redo: str
+    undos: int
+    redos: int
 
 
-def note_step(
-    session: Session, shoot_id: int, stage: str, said: str, before: dict[str, Any], after: dict[str, Any]
+def record(
+    session: Session, where: Where, text: str, before: State, after: State, *, standard_id: int | None = None
 ) -> None:
-    """Keep a step; what had been undone is gone then."""
-    session.execute(delete(Change).where(Change.shoot_id == shoot_id, Change.stage == stage, Change.undone))
-    session.add(Change(shoot_id=shoot_id, stage=stage, said=said, before=before, after=after))
+    """Keep a change. What was undone there before can no longer be done again: only what was undone since the last
+    change can. standard_id: the standard that it changed too, from another place."""
+    shoot_id = where.id if where.stage in (Stage.MATCH, Stage.PLACE) else None
+    photo_id = where.id if where.stage == Stage.TOUCH_UP else None
+    standard_id = where.id if where.stage == Stage.STANDARD else standard_id
+    session.add(
+        Change(stage=where.stage, shoot_id=shoot_id, photo_id=photo_id, standard_id=standard_id, text=text,
+               before=before, after=after)
+    )  # fmt: skip
     session.flush()
 
 
-def steps_of(session: Session, shoot_id: int, stage: str) -> Steps:
-    """What can be undone and redone."""
-    done, undone = _last_done(session, shoot_id, stage), _first_undone(session, shoot_id, stage)
-    return Steps(done.said if done else "", undone.said if undone else "")
+def undoable(session: Session, where: Where) -> Undoable:
+    """What can be undone and done again there, in one question to the database."""
+    last = select(func.coalesce(func.max(Change.id), 0)).where(where.mine(), ~Change.undone).scalar_subquery()
+    again = and_(where.mine(), Change.undone, Change.id > last)
+    row = session.execute(
+        select(
+            select(Change.text).where(Change.id == last).scalar_subquery(),
+            select(Change.text).where(again).order_by(Change.id).limit(1).scalar_subquery(),
+            select(func.count(Change.id)).where(where.mine(), ~Change.undone).scalar_subquery(),
+            select(func.count(Change.id)).where(again).scalar_subquery(),
+        )
+    ).one()
+    return Undoable(row[0] or "", row[1] or "", row[2], row[3])
 
 
-def take_step(session: Session, shoot_id: int, stage: str, back: bool) -> tuple[str, dict[str, Any], dict[str, Any]]:
-    """Mark the next step as undone (back) or done again; returns what it was, the state to set, and the one to leave;
-    an empty word if there is no such step."""
-    change = _last_done(session, shoot_id, stage) if back else _first_undone(session, shoot_id, stage)
-    if change is None:
-        return "", {}, {}
-    change.undone = back
-    session.flush()
-    states = (change.before, change.after)
-    return change.said, *(states if back else states[::-1])
-
-
-def _last_done(session: Session, shoot_id: int, stage: str) -> Change | None:
-    query = select(Change).where(Change.shoot_id == shoot_id, Change.stage == stage, ~Change.undone)
-    return session.scalar(query.order_by(Change.id.desc()).limit(1))
-
-
-def _first_undone(session: Session, shoot_id: int, stage: str) -> Change | None:
-    query = select(Change).where(Change.shoot_id == shoot_id, Change.stage == stage, Change.undone)
-    return session.scalar(query.order_by(Change.id).limit(1))
+def take(session: Session, where: Where, *, back: bool) -> Change | None:
+    """Mark the next change as undone (back) or as done again, and return it; None if there is none."""
+    last = session.scalar(select(func.max(Change.id)).where(where.mine(), ~Change.undone))
+    if back:
+        change = session.get(Change, last) if last is not None else None
+    else:
+        change = session.scalar(
+            select(Change).where(where.mine(), Change.undone, Change.id > (last or 0)).order_by(Change.id).limit(1)
+        )
+    if change is not None:
+        change.undone = back
+        session.flush()
+    return change

@@ -31,7 +31,7 @@ class Report(NamedTuple):
     name: str
     kind: str
     ok: bool
-    said: str
+    message: str
     look: str = ""
     of: int = 0
 
@@ -50,7 +50,7 @@ def take(database: Database, vault: Vault, shoot_id: int, name: str, file: Binar
     yield _take_one(database, vault, shoot_id, name, file, size)
 
 
-def told(problems: list[Problem]) -> str:
+def problems_in_words(problems: list[Problem]) -> str:
     """The first rows of a table that were left out, in words."""
     shown = "".join(f" Row {p.row}: {p.reason}." for p in problems[:3])
     more = f" {len(problems) - 3} more rows were left out." if len(problems) > 3 else ""
@@ -97,9 +97,9 @@ def _is_content(member: zipfile.ZipInfo) -> bool:
 def _take_one(database: Database, vault: Vault, shoot_id: int, name: str, file: BinaryIO, size: int) -> Report:
     table = name.lower().endswith(SUFFIXES)
     if size > (TABLE_LIMIT if table else BYTE_LIMIT):
-        said = too_large(base_name(name), size) if table else (
+        message = too_large(base_name(name), size) if table else (
             f"{base_name(name)} is {size / 1e6:.0f} MB; files up to {BYTE_LIMIT / 1e6:.0f} MB are read.")  # fmt: skip
-        return Report(base_name(name), "table" if table else "photo", False, said)
+        return Report(base_name(name), "table" if table else "photo", False, message)
     data = file.read()
     with database.session() as session:
         shoot = session.get(Shoot, shoot_id)
@@ -108,8 +108,8 @@ def _take_one(database: Database, vault: Vault, shoot_id: int, name: str, file: 
         if table:
             return _take_table(session, vault, shoot, base_name(name), data)
         result = bring_in(session, vault, shoot, data, name)
-        said = result.error or (f"{result.name} {result.note}." if result.note else "")
-        return Report(result.name, "photo", not result.error, said)
+        message = result.error or (f"{result.name} {result.note}." if result.note else "")
+        return Report(result.name, "photo", not result.error, message)
 
 
 def _take_table(session: Session, vault: Vault, shoot: Shoot, name: str, data: bytes) -> Report:
@@ -117,18 +117,18 @@ def _take_table(session: Session, vault: Vault, shoot: Shoot, name: str, data: b
         kind = kind_of_table(data, name, mapping_of(session))
         if kind == "shotlist":
             count, problems = import_shotlist(session, shoot, data, name)
-            said = f"{name}: shot list with {count:,} {'row' if count == 1 else 'rows'}."
-            return Report(name, "table", not problems, said + told(problems))
+            message = f"{name}: shot list with {count:,} {'row' if count == 1 else 'rows'}."
+            return Report(name, "table", not problems, message + problems_in_words(problems))
         compared = compare_catalog(session, data, name)
         if compared.changed:
             codes = listed((difference.code for difference in compared.differences), 3)
-            said = f"{name} would change {codes}. Look at it first; nothing was imported."
-            return Report(name, "table", False, said, vault.lay_aside(data))
+            message = f"{name} would change {codes}. Look at it first; nothing was imported."
+            return Report(name, "table", False, message, vault.lay_aside(data))
         imported = import_catalog(session, data, name)
         all_stale(session)
     except TableError as error:
         look = vault.lay_aside(data) if "no column for the product code" in str(error) else ""
         return Report(name, "table", False, str(error), look)
     notes = "".join(f" {note}" for note in imported.notes)
-    said = f"{name}: {imported.added:,} {'product' if imported.added == 1 else 'products'} added."
-    return Report(name, "table", not imported.problems, said + notes + told(imported.problems))
+    message = f"{name}: {imported.added:,} {'product' if imported.added == 1 else 'products'} added."
+    return Report(name, "table", not imported.problems, message + notes + problems_in_words(imported.problems))

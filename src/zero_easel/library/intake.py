@@ -90,5 +90,5 @@ def _take(
     except OSError as error:
         yield Report(name, "photo", False, f"{path} cannot be read: {error.strerror or error}.")
         return
-    said = result.error or (f"{result.name} {result.note}." if result.note else "")
-    yield Report(result.name, "photo", not result.error, said)
+    message = result.error or (f"{result.name} {result.note}." if result.note else "")
+    yield Report(result.name, "photo", not result.error, message)

@@ -1,18 +1,17 @@
 """A shoot's photos as plain lines, thousands at a time, in shooting order: what lists, counts and matching need."""
 
-import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple, Protocol
 
-from sqlalchemy import String, select, type_coerce
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import in_shooting_order
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.items.flag import DOUBTFUL
-from zero_easel.library.models import CutoutRow, Original, PhotoRow
+from zero_easel.library.models import Clearing, CutoutRow, Original, PhotoRow
 
 
 class PhotoLine(NamedTuple):
@@ -36,7 +35,7 @@ class PhotoLine(NamedTuple):
     card: bool
     not_card: bool
     empty: bool
-    clearing: str
+    clearing: Clearing
     problem: str
     accepted: bool
     bytes: int
@@ -49,7 +48,7 @@ class PhotoLine(NamedTuple):
     taken: datetime | None
     error: str
     read: bool
-    codes: list[str]
+    codes: tuple[str, ...]
     card_like: bool
     blur: float | None
     confidence: float | None
@@ -64,33 +63,25 @@ class PhotoLine(NamedTuple):
     def snap(self) -> Snap:
         """What the code cards are followed by."""
         frame = Frame(self.name, self.taken)
-        return Snap(frame, tuple(self.codes), self.card_like, self.not_card, bool(self.error))
+        return Snap(frame, self.codes, self.card_like, self.not_card, bool(self.error))
 
 
 _PHOTO = PhotoLine._fields[: PhotoLine._fields.index("bytes")]
 _ORIGINAL = PhotoLine._fields[PhotoLine._fields.index("bytes") : PhotoLine._fields.index("confidence")]
-_CODES = PhotoLine._fields.index("codes")
 _P, _O, _C = (model.__table__.c for model in (PhotoRow, Original, CutoutRow))
-# Plain columns: rows of the mapped classes cost twice as much. JSON is fetched as text: for thousands of photos it is
-# nearly always "[]", and never needed but for being there.
-_QUERY = (
-    select(
-        *(_P[field] for field in _PHOTO),
-        *(type_coerce(_O[field], String) if field == "codes" else _O[field] for field in _ORIGINAL),
-        _C["confidence"],
-        type_coerce(_C["bounds"], String),
-    )
-    .select_from(PhotoRow.__table__.join(Original.__table__).outerjoin(CutoutRow.__table__))
-    .order_by(_P["id"])
+# Plain columns: rows of the mapped classes cost twice as much.
+_COLUMNS = (
+    *(_P[field] for field in _PHOTO),
+    *(_O[field] for field in _ORIGINAL),
+    _C["confidence"],
+    _C["bounds"],
 )
-_NONE = ("null", None)
+_JOINED = PhotoRow.__table__.join(Original.__table__).outerjoin(CutoutRow.__table__)
 
 
 def _line(row: Sequence[Any]) -> PhotoLine:
-    values = list(row)
-    values[_CODES] = json.loads(values[_CODES]) if values[_CODES] != "[]" else []
-    values[-1] = values[-1] not in _NONE
-    return PhotoLine._make(values)
+    *values, bounds = row
+    return PhotoLine._make((*values, bounds is not None))
 
 
 class TakesPart(Protocol):
@@ -107,8 +98,27 @@ class TakesPart(Protocol):
 
 def lines_of(session: Session, shoot_id: int) -> list[PhotoLine]:
     """All photos of a shoot in shooting order."""
-    lines = [_line(row) for row in session.execute(_QUERY.where(_P["shoot_id"] == shoot_id))]
-    return [lines[at] for at in in_shooting_order([line.snap for line in lines])]
+    return [line for line, _ in lines_with(session, shoot_id)]
+
+
+def lines_with(
+    session: Session, shoot_id: int, *more: Any, joined: Callable[[Any], Any] = lambda tables: tables
+) -> list[tuple[PhotoLine, Sequence[Any]]]:
+    """All photos of a shoot in shooting order, each with more columns, by one question to the database. joined: joins
+    the tables of these columns."""
+    query = select(*_COLUMNS, *more).select_from(joined(_JOINED)).where(_P["shoot_id"] == shoot_id).order_by(_P["id"])
+    count = len(_COLUMNS)
+    found = [(_line(row[:count]), row[count:]) for row in session.execute(query)]
+    return [found[at] for at in in_shooting_order([line.snap for line, _ in found])]
+
+
+def line_of(photo: PhotoRow) -> PhotoLine:
+    """One photo that is at hand as a line."""
+    original, cutout = photo.original, photo.cutout
+    return PhotoLine._make((
+        *(getattr(photo, field) for field in _PHOTO), *(getattr(original, field) for field in _ORIGINAL),
+        cutout.confidence if cutout else None, cutout is not None and cutout.bounds is not None,
+    ))  # fmt: skip
 
 
 def takes_part(photo: TakesPart | PhotoLine | PhotoRow) -> bool:
@@ -120,7 +130,7 @@ def doubtful(photo: PhotoLine | PhotoRow) -> bool:
     """Whether a person should look at a photo's cutout: not accepted yet, and failed, empty or of low confidence."""
     if photo.accepted:
         return False
-    if photo.clearing == "failed":
+    if photo.clearing == Clearing.FAILED:
         return True
     if isinstance(photo, PhotoLine):
         return photo.confidence is not None and (not photo.found or photo.confidence < DOUBTFUL)

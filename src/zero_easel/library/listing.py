@@ -57,7 +57,7 @@ def looks_soft(line: PhotoLine) -> bool:
 
 
 def filters_of(lines: Sequence[PhotoLine], under: int, canvas: Canvas) -> dict[str, Callable[[PhotoLine], bool]]:
-    """The filters by their names; "ready" shows photos that have the standard's size already."""
+    """The filters by their names; "ready" shows photos that are already as large as the standard asks."""
     seen: dict[str, int] = {}
     for line in lines:
         seen[line.digest] = seen.get(line.digest, 0) + 1

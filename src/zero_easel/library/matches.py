@@ -9,9 +9,8 @@ from sqlalchemy.orm import Session
 from zero_easel.core.catalog.matching import Match, Matcher, Turn, odd_counts, views_in_turn
 from zero_easel.core.catalog.products import Shot
 from zero_easel.library.lines import PhotoLine, lines_of, takes_part
-from zero_easel.library.models import PhotoRow, Shoot, ShotRow
+from zero_easel.library.models import Clearing, PhotoRow, Shoot, ShotRow
 from zero_easel.library.products import codes_for_matching, products_by_code
-from zero_easel.library.standards import rules_of
 
 _AUTOMATIC = ("code", "view", "turn", "why", "listed", "card", "doubt", "clearing")
 
@@ -32,11 +31,11 @@ def rematch(session: Session, shoot: Shoot) -> None:
     fresh = [_matched(line, match) for line, match in zip(lines, matches, strict=True)]
     turns = _turns(session, shoot, fresh)
     fresh = [line._replace(turn=turns.get(line.id, "")) for line in fresh]
-    changes = [{"photo": new.id, "said": new.by_hand, **{key: getattr(new, key) for key in _AUTOMATIC}}
+    changes = [{"photo": new.id, "hand": new.by_hand, **{key: getattr(new, key) for key in _AUTOMATIC}}
                for old, new in zip(lines, fresh, strict=True) if old != new]  # fmt: skip
     if changes:
         # Whoever spoke by hand since these lines were read is not overruled.
-        mine = (PhotoRow.id == bindparam("photo")) & (PhotoRow.by_hand == bindparam("said"))
+        mine = (PhotoRow.id == bindparam("photo")) & (PhotoRow.by_hand == bindparam("hand"))
         session.connection().execute(update(PhotoRow).where(mine), changes)
         for photo in [row for row in session.identity_map.values() if isinstance(row, PhotoRow)]:
             session.refresh(photo)
@@ -59,7 +58,7 @@ def _turns(session: Session, shoot: Shoot, lines: Sequence[PhotoLine]) -> dict[i
     part = [line for line in lines if takes_part(line)]
     products = products_by_code(session, {line.code for line in part})
     turns = [Turn(p.name, p.code, p.view, products[p.code].category if p.code in products else "") for p in part]
-    views = views_in_turn(turns, rules_of(shoot.standard).views)
+    views = views_in_turn(turns, shoot.standard.rules.views)
     return {line.id: view for line, view in zip(part, views, strict=True) if not line.view}
 
 
@@ -106,8 +105,8 @@ def troubles_of(lines: Sequence[PhotoLine]) -> Troubles:
     )
 
 
-def _clearing(line: PhotoLine, card: bool) -> str:
+def _clearing(line: PhotoLine, card: bool) -> Clearing:
     """A card is never cleared; what turns out to be none waits for it."""
     if card:
-        return ""
-    return "waiting" if not line.clearing and not line.error else line.clearing
+        return Clearing.NONE
+    return Clearing.WAITING if not line.clearing and not line.error else line.clearing

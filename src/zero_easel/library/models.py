@@ -1,12 +1,119 @@
 """The tables."""
 
+import json
+from collections.abc import Mapping
 from datetime import UTC, datetime
-from typing import Any
+from enum import StrEnum
+from functools import lru_cache
+from typing import Any, NamedTuple
 
+from pydantic import BaseModel, ConfigDict
 from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from zero_easel.core.catalog.products import Shot
+from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.finishing.checking import Checked
+from zero_easel.core.items.flag import Flag
+from zero_easel.core.items.measure import Measures
+from zero_easel.core.light.geometry import Box, Map
+from zero_easel.core.placing.placement import Adjustment
+from zero_easel.core.placing.pose import Dimensions
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.patterns import MOMENTS, Value
+from zero_easel.library.columns import Typed, json_of, state_of
+
+
+class Clearing(StrEnum):
+    """Where a photo's cutout stands; NONE for a file that gives no picture, and for a code card."""
+
+    NONE = ""
+    WAITING = "waiting"
+    DONE = "done"
+    FAILED = "failed"
+
+
+class RunState(StrEnum):
+    """Where a run stands."""
+
+    RUNNING = "running"
+    PAUSED = "paused"
+    STOPPED = "stopped"
+    INTERRUPTED = "interrupted"
+    DONE = "done"
+
+
+class PictureState(StrEnum):
+    """Where one output of a run stands."""
+
+    WAITING = "waiting"
+    WORKING = "working"
+    DONE = "done"
+    FAILED = "failed"
+    LEFT_OUT = "left out"
+
+
+class Stage(StrEnum):
+    """Where a person changed something; each has an undo of its own."""
+
+    MATCH = "match"
+    PLACE = "place"
+    STANDARD = "standard"
+    TOUCH_UP = "touch-up"
+
+
+class MatchState(NamedTuple):
+    """What a person sets on a photo; everything else about its match follows by itself."""
+
+    code: str
+    view: str
+    by_hand: bool
+    not_card: bool
+    left_out: bool
+
+
+class State(BaseModel):
+    """What a change sets, on one side of it: photos' matches and adjustments by photo id, a shoot's shot list, rules by
+    dotted field (None where there is none), and marks that were drawn."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    photos: dict[int, MatchState] = {}
+    adjustments: dict[int, dict[str, Any]] = {}
+    shots: tuple[Shot, ...] | None = None
+    rules: dict[str, Any] = {}
+    marks: tuple[Mark, ...] = ()
+
+
+class PictureSubject(NamedTuple):
+    """All that the place of a picture depends on besides the rules: as it was when its run began. cutout: its key."""
+
+    category: str = ""
+    view: str = ""
+    size: Dimensions = Dimensions()
+    adjustment: Mapping[str, Any] = {}
+    cutout: str = ""
+
+
+_ADJUSTMENT = Typed(
+    lru_cache(2_000)(lambda text: Adjustment.of(json.loads(text))), lambda value: json.dumps(value.changed())
+)  # fmt: skip
+
+
+def _load_fields(text: str) -> dict[str, Value]:
+    """Fields of the catalog; a moment is text in JSON."""
+    found = json.loads(text or "{}")
+    return {key: datetime.fromisoformat(value) if key in MOMENTS else value for key, value in found.items()}
+
+
+def _dump_fields(fields: Mapping[str, Value]) -> str:
+    plain = {key: value.isoformat() if isinstance(value, datetime) else value for key, value in fields.items()}
+    return json.dumps(plain)
+
+
+_FIELDS = Typed(_load_fields, _dump_fields)
+_MEASURES = Typed(
+    lru_cache(20_000)(lambda text: Measures.unpacked(text) if text else None), lambda value: value.packed()
+)  # fmt: skip
 
 
 def now() -> datetime:
@@ -19,14 +126,14 @@ class Base(DeclarativeBase):
 
 
 class StandardRow(Base):
-    """A shop's standard. rules: the core model as JSON. frozen: a run used this version, or a person named it, so a
+    """A shop's standard. frozen: a run used this version, or a person named it, so a
     change opens the next."""
 
     __tablename__ = "standard"
     id: Mapped[int] = mapped_column(primary_key=True)
     version: Mapped[int] = mapped_column(default=1)
     frozen: Mapped[bool] = mapped_column(default=False)
-    rules: Mapped[dict[str, Any]] = mapped_column(JSON)
+    rules: Mapped[Standard] = mapped_column(json_of(Standard))
     updated: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -39,7 +146,7 @@ class StandardVersion(Base):
     standard_id: Mapped[int] = mapped_column(ForeignKey("standard.id", ondelete="CASCADE"), index=True)
     number: Mapped[int]
     label: Mapped[str] = mapped_column(String(120), default="")
-    rules: Mapped[dict[str, Any]] = mapped_column(JSON)
+    rules: Mapped[Standard] = mapped_column(json_of(Standard))
     made: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -64,7 +171,7 @@ class ProductRow(Base):
     height_mm: Mapped[float | None]
     depth_mm: Mapped[float | None]
     colour: Mapped[str] = mapped_column(default="")
-    extra: Mapped[dict[str, str]] = mapped_column(JSON, default=dict)
+    extra: Mapped[Mapping[str, str]] = mapped_column(json_of(dict[str, str]), default=dict)
 
 
 class Original(Base):
@@ -84,26 +191,26 @@ class Original(Base):
     taken: Mapped[datetime | None]
     error: Mapped[str] = mapped_column(default="")
     read: Mapped[bool] = mapped_column(default=False, index=True)
-    codes: Mapped[list[str]] = mapped_column(JSON, default=list)
+    codes: Mapped[tuple[str, ...]] = mapped_column(json_of(tuple[str, ...]), default=())
     card_like: Mapped[bool] = mapped_column(default=False)
     blur: Mapped[float | None]
 
 
 class CutoutRow(Base):
     """A stored cutout. key: digest of all that it depends on. Box and bounds in px of the upright photo. measures: of
-    its item, as core.measure.Measures packs them, or "". weight: of its preview (core.encode.weight_of), 0 if not
+    its item, None without one. weight: of its preview (core.encode.weight_of), 0 if not
     known."""
 
     __tablename__ = "cutout"
     key: Mapped[str] = mapped_column(String(64), primary_key=True)
     confidence: Mapped[float]
-    flags: Mapped[list[Any]] = mapped_column(JSON)
+    flags: Mapped[tuple[Flag, ...]] = mapped_column(json_of(tuple[Flag, ...]))
     left: Mapped[int]
     top: Mapped[int]
     width: Mapped[int]
     height: Mapped[int]
-    bounds: Mapped[list[float] | None] = mapped_column(JSON)
-    measures: Mapped[str] = mapped_column(default="")
+    bounds: Mapped[Box | None] = mapped_column(json_of(Box | None))
+    measures: Mapped[Measures | None] = mapped_column(_MEASURES)
     weight: Mapped[int] = mapped_column(default=0)
     seconds: Mapped[float]
 
@@ -116,7 +223,7 @@ class Shoot(Base):
     name: Mapped[str] = mapped_column(String(200))
     created: Mapped[datetime] = mapped_column(default=now)
     standard_id: Mapped[int] = mapped_column(ForeignKey("standard.id"))
-    standard: Mapped[StandardRow] = relationship()
+    standard: Mapped[StandardRow] = relationship(lazy="joined", innerjoin=True)
     stale: Mapped[bool] = mapped_column(default=False)
 
 
@@ -133,16 +240,14 @@ class ShotRow(Base):
 
 
 class PhotoRow(Base):
-    """A photo of a shoot. clearing: waiting, done, failed, or "" for a file that gives no picture.
+    """A photo of a shoot.
 
     folder: where it lay among what was brought in. turn: the view by its turn within the product, where it has none of
-    its own. why: how code and view came about. doubt: why a person should make
-    sure of it. by_hand: a person said so, nothing automatic changes it. card: a code card, never a picture; not_card: a
-    person said that it is none. left_out: stays out of runs; listed: False if the shoot has a shot list that does not
-    name it. accepted: a person has seen the cutout.
-    empty: shows the bare backdrop and helps to clear the others. marks: all gestures that corrected the cutout, as JSON
-    of core.marks.Mark; the first marks_at of them are in force, the rest were undone. hand: where a person placed it
-    otherwise than the rule, as JSON of core.laid.ByHand.
+    its own. why: how code and view came about. doubt: why a person should make sure of it. by_hand: a person set it,
+    nothing automatic changes it. card: a code card, never a picture; not_card: a person said that it is none. left_out:
+    stays out of runs; listed: False if the shoot has a shot list that does not name it. accepted: a person has seen the
+    cutout. empty: shows the bare backdrop and helps to clear the others. marks: those in force. adjustment: where a
+    person placed it otherwise than the rule.
     """
 
     __tablename__ = "photo"
@@ -163,14 +268,13 @@ class PhotoRow(Base):
     by_hand: Mapped[bool] = mapped_column(default=False)
     listed: Mapped[bool] = mapped_column(default=True)
     left_out: Mapped[bool] = mapped_column(default=False)
-    clearing: Mapped[str] = mapped_column(String(10), default="", index=True)
+    clearing: Mapped[Clearing] = mapped_column(state_of(Clearing), default=Clearing.NONE, index=True)
     problem: Mapped[str] = mapped_column(default="")
     cutout_key: Mapped[str | None] = mapped_column(ForeignKey("cutout.key"))
     accepted: Mapped[bool] = mapped_column(default=False)
     empty: Mapped[bool] = mapped_column(default=False)
-    marks: Mapped[list[Any]] = mapped_column(JSON, default=list)
-    marks_at: Mapped[int] = mapped_column(default=0)
-    hand: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    marks: Mapped[tuple[Mark, ...]] = mapped_column(json_of(tuple[Mark, ...]), default=())
+    adjustment: Mapped[Adjustment] = mapped_column(_ADJUSTMENT, default=Adjustment())
     original: Mapped[Original] = relationship(lazy="joined")
 
     @property
@@ -187,31 +291,33 @@ class PhotoRow(Base):
 
 
 class Change(Base):
-    """One step of matching or placing a shoot, to be taken back: before and after hold what photos (by id), the shot
-    list or the placing by hand were set to. stage: "match" or "place", each with steps of its own. said: what was
-    done, in words. undone: it was taken back and may be done again."""
+    """One change that a person made, to be undone and done again; written by library.history alone. It belongs to the
+    shoot, standard or photo that it was made on, or to two of them. text: what was done, in words. undone: it was
+    undone and may be done again."""
 
     __tablename__ = "change"
     id: Mapped[int] = mapped_column(primary_key=True)
-    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id", ondelete="CASCADE"), index=True)
-    stage: Mapped[str] = mapped_column(String(10), default="match")
-    said: Mapped[str]
-    before: Mapped[dict[str, Any]] = mapped_column(JSON)
-    after: Mapped[dict[str, Any]] = mapped_column(JSON)
+    shoot_id: Mapped[int | None] = mapped_column(ForeignKey("shoot.id", ondelete="CASCADE"), index=True)
+    standard_id: Mapped[int | None] = mapped_column(ForeignKey("standard.id", ondelete="CASCADE"), index=True)
+    photo_id: Mapped[int | None] = mapped_column(ForeignKey("photo.id", ondelete="CASCADE"), index=True)
+    stage: Mapped[Stage] = mapped_column(state_of(Stage))
+    text: Mapped[str]
+    before: Mapped[State] = mapped_column(json_of(State))
+    after: Mapped[State] = mapped_column(json_of(State))
     undone: Mapped[bool] = mapped_column(default=False)
     made: Mapped[datetime] = mapped_column(default=now)
 
 
 class Run(Base):
-    """One execution of a version of a standard over a shoot. state: running, paused, stopped, interrupted, done."""
+    """One execution of a version of a standard over a shoot."""
 
     __tablename__ = "run"
     id: Mapped[int] = mapped_column(primary_key=True)
     shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"), index=True)
     standard_id: Mapped[int | None] = mapped_column(ForeignKey("standard.id"))
     standard_version: Mapped[int]
-    rules: Mapped[dict[str, Any]] = mapped_column(JSON)
-    state: Mapped[str] = mapped_column(String(12), default="running", index=True)
+    rules: Mapped[Standard] = mapped_column(json_of(Standard))
+    state: Mapped[RunState] = mapped_column(state_of(RunState), default=RunState.RUNNING, index=True)
     note: Mapped[str] = mapped_column(default="")
     created: Mapped[datetime] = mapped_column(default=now)
     ended: Mapped[datetime | None]
@@ -222,12 +328,10 @@ class Run(Base):
 
 
 class PictureRow(Base):
-    """One output of a run. state: waiting, working, done, failed, left out. subject: all that its place depends on
-    besides its cutout and the rules, as it was when the run began: category, view, listed size, placing by hand.
-    told: fields of the catalog that its information and overlays ask for. key: digest of all that the file depends on.
-    reused: an earlier run had made the very same file. quality: that it was encoded with. checks: how it met the checks
-    of the standard, as core.checking.Checked. way: from px of the upright photo to px of the picture, as CSS's
-    matrix()."""
+    """One output of a run. fields: of the catalog, that its information and overlays ask for. key: digest of all that
+    the file depends on. reused: an earlier run had made the very same file. quality: that it was encoded with. checks:
+    how it met those of the standard. matrix: from px of the upright photo to px of the picture, None before it is
+    made."""
 
     __tablename__ = "picture"
     __table_args__ = (Index("ix_picture_run_state", "run_id", "state"), Index("ix_picture_key", "key"))
@@ -239,24 +343,24 @@ class PictureRow(Base):
     view: Mapped[str] = mapped_column(default="")
     deliverable: Mapped[str] = mapped_column(String(40), default="")
     output: Mapped[str] = mapped_column(default="")
-    state: Mapped[str] = mapped_column(String(10), default="waiting")
+    state: Mapped[PictureState] = mapped_column(state_of(PictureState), default=PictureState.WAITING)
     width: Mapped[int] = mapped_column(default=0)
     height: Mapped[int] = mapped_column(default=0)
     bytes: Mapped[int] = mapped_column(default=0)
     sha256: Mapped[str] = mapped_column(default="")
     note: Mapped[str] = mapped_column(default="")
     message: Mapped[str] = mapped_column(default="")
-    subject: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
-    told: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    subject: Mapped[PictureSubject] = mapped_column(json_of(PictureSubject), default=PictureSubject())
+    fields: Mapped[Mapping[str, Value]] = mapped_column(_FIELDS, default=dict)
     key: Mapped[str] = mapped_column(String(64), default="")
     reused: Mapped[bool] = mapped_column(default=False)
     quality: Mapped[int] = mapped_column(default=0)
-    checks: Mapped[list[Any]] = mapped_column(JSON, default=list)
-    way: Mapped[list[float]] = mapped_column(JSON, default=list)
+    checks: Mapped[tuple[Checked, ...]] = mapped_column(json_of(tuple[Checked, ...]), default=())
+    matrix: Mapped[Map | None] = mapped_column(json_of(Map | None))
     run: Mapped[Run] = relationship()
     photo: Mapped[PhotoRow] = relationship()
 
     @property
     def failures(self) -> list[Checked]:
         """The checks that it does not meet."""
-        return [checked for row in self.checks if not (checked := Checked(*row)).ok]
+        return [checked for checked in self.checks if not checked.ok]

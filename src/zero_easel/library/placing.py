@@ -1,4 +1,4 @@
-"""Placing by hand, and rules as they are changed at the line-up; every step back again."""
+"""Placing by hand, and rules as they are changed at the line-up; each change is kept and can be undone."""
 
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
@@ -7,60 +7,62 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.placing.by_example import rules_from
-from zero_easel.core.placing.placement import Adjustment
-from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError, validated
-from zero_easel.library.history import note_step, take_step
-from zero_easel.library.lineup import hand_of, kept_hand, lay_row, row_of
-from zero_easel.library.models import PhotoRow, Shoot, StandardRow
-from zero_easel.library.standards import add_standard, drop_rule, rules_of, set_rule, store
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.placement import Adjustment, Placement
+from zero_easel.core.standard.differences import changes_between
+from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError
+from zero_easel.library.history import Where, record
+from zero_easel.library.lineup import RowEntry, row_of
+from zero_easel.library.models import PhotoRow, Shoot, Stage, StandardRow, State
+from zero_easel.library.standards import add_standard, drop_rule, set_rule, store
 
-STAGE = "place"
+
+def at_place(shoot: Shoot) -> Where:
+    """The line-up of a shoot, as a place that undoes."""
+    return Where(Stage.PLACE, shoot.id)
 
 
 def place_by_hand(session: Session, shoot: Shoot, ids: Sequence[int], changes: Mapping[str, Any]) -> None:
     """Change what a person decided for photos; changes: some of Adjustment's fields. Raises StandardError if there is
     no such photo in the shoot."""
-    _set(session, shoot, ids, f"{_named(session, shoot, ids)} placed by hand", lambda hand: hand._replace(**changes))
+    _adjust(session, shoot, ids, "{} placed by hand", lambda adjustment: adjustment._replace(**changes))
 
 
 def back_to_rule(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:
     """Drop what a person decided for photos."""
-    _set(session, shoot, ids, f"{_named(session, shoot, ids)} back to the rule", lambda _: Adjustment())
+    _adjust(session, shoot, ids, "{} back to the rule", lambda _: Adjustment())
 
 
 def same_for_view(session: Session, shoot: Shoot, photo_id: int) -> int:
     """Place the same view of all other products as this photo was; returns how many were changed."""
-    row = row_of(session, shoot)
+    row = row_of(session, shoot.id)
     mine = next((one for one in row if one.line.id == photo_id), None)
     if mine is None:
         raise StandardError("this photo is not in the row")
     view = mine.subject.view.casefold()
     others = [one.line.id for one in row if one.subject.view.casefold() == view and one.line.id != photo_id]
-    hand = mine.subject.hand._replace(keep=None)
+    adjustment = mine.subject.adjustment._replace(keep=None)
     if others:
-        said = f"{len(others)} {mine.subject.view or 'other'} views placed like {mine.line.code or mine.line.name}"
-        _set(session, shoot, others, said, lambda _: hand)
+        text = f"{len(others)} {mine.subject.view or 'other'} views placed like {_called(mine)}"
+        _adjust(session, shoot, others, text, lambda _: adjustment)
     return len(others)
 
 
 def make_rule(session: Session, shoot: Shoot, photo_id: int, scope: Scope) -> Standard:
     """Turn a photo's placing by hand into the rule for a scope, and drop it there. Raises StandardError."""
-    row = row_of(session, shoot)
-    before = rules_of(shoot.standard)
-    found = [(one, lay) for one, lay in zip(row, lay_row(row, before), strict=True) if one.line.id == photo_id]
-    standing, laid = found[0] if found else (None, None)
-    if standing is None or laid is None:
-        raise StandardError("this photo is not in the row")
-    after = rules_from(before, scope, laid, standing.subject.hand)
-    hand = kept_hand(standing.subject.hand)
-    turn = {"turn": hand["turn"]} if "turn" in hand else {}  # how one photo was held is no rule for others
-    store(shoot.standard, after)
-    session.get_one(PhotoRow, photo_id).hand = turn
-    key, said = str(photo_id), f"{standing.line.code or standing.line.name} became the rule for {scope}"
-    note_step(
-        session, shoot.id, STAGE, said,
-        {"hands": {key: hand}, "rules": before.model_dump()}, {"hands": {key: turn}, "rules": after.model_dump()},
+    entry, placement = _placed(session, shoot, photo_id)
+    before, adjustment = shoot.standard.rules, entry.subject.adjustment
+    after = rules_from(before, scope, placement, adjustment)
+    changes, turned = changes_between(before, after), _turned(adjustment)
+    record(
+        session, at_place(shoot), f"{_called(entry)} became the rule for {scope}",
+        State(adjustments={photo_id: adjustment.changed()}, rules={key: c.before for key, c in changes.items()}),
+        State(adjustments={photo_id: turned.changed()}, rules={key: c.after for key, c in changes.items()}),
+        standard_id=shoot.standard_id,
     )  # fmt: skip
+    store(shoot.standard, after)
+    session.get_one(PhotoRow, photo_id).adjustment = turned
+    session.flush()
     return after
 
 
@@ -69,80 +71,53 @@ def make_standard(session: Session, shoot: Shoot, photo_id: int) -> StandardRow:
 
     Raises StandardError.
     """
-    row, before = row_of(session, shoot), rules_of(shoot.standard)
-    found = [(one, lay) for one, lay in zip(row, lay_row(row, before), strict=True) if one.line.id == photo_id]
-    standing, laid = found[0] if found else (None, None)
-    if standing is None or laid is None:
-        raise StandardError("this photo is not in the row")
-    after = rules_from(before, ALL, laid, standing.subject.hand)
-    name = f"{before.name}, like {standing.line.code or standing.line.name}"[:110]
-    made = add_standard(session, after.model_copy(update={"name": name}))
-    hand = kept_hand(standing.subject.hand)
-    session.get_one(PhotoRow, photo_id).hand = {"turn": hand["turn"]} if "turn" in hand else {}
-    shoot.standard = made
+    entry, placement = _placed(session, shoot, photo_id)
+    before, adjustment = shoot.standard.rules, entry.subject.adjustment
+    after = rules_from(before, ALL, placement, adjustment)
+    name = f"{before.name}, like {_called(entry)}"[:110]
+    shoot.standard = add_standard(session, after.model_copy(update={"name": name}))
+    session.get_one(PhotoRow, photo_id).adjustment = _turned(adjustment)
     session.flush()
-    return made
+    return shoot.standard
 
 
 def change_rule(session: Session, shoot: Shoot, field: str, value: str | None, scope: Scope = ALL) -> Standard:
     """Change one rule, or with value None drop a scope's own. Raises StandardError; nothing is changed then."""
-    before = rules_of(shoot.standard)
     if value is None:
-        after = drop_rule(session, shoot.standard, field, scope)
-    else:
-        after = set_rule(session, shoot.standard, field, value, scope)
-    if after != before:
-        said = f"{field.rpartition('.')[2].replace('_', ' ')} for {scope}"
-        note_step(session, shoot.id, STAGE, said, {"rules": before.model_dump()}, {"rules": after.model_dump()})
-    return after
+        return drop_rule(session, shoot.standard, field, scope, at=at_place(shoot))
+    return set_rule(session, shoot.standard, field, value, scope, at=at_place(shoot))
 
 
-def undo(session: Session, shoot: Shoot) -> str:
-    """Take the last step back; returns what it was, "" if there is none."""
-    return _step(session, shoot, back=True)
+def _placed(session: Session, shoot: Shoot, photo_id: int) -> tuple[RowEntry, Placement]:
+    """A photo, and where it stands in its row. Raises StandardError if it is not there."""
+    row = row_of(session, shoot.id)
+    for entry, placement in zip(row, lay_out([one.subject for one in row], shoot.standard.rules), strict=True):
+        if entry.line.id == photo_id and placement is not None:
+            return entry, placement
+    raise StandardError("this photo is not in the row")
 
 
-def redo(session: Session, shoot: Shoot) -> str:
-    """Do the last step that was taken back again; returns what it is, "" if there is none."""
-    return _step(session, shoot, back=False)
+def _turned(adjustment: Adjustment) -> Adjustment:
+    """Of an adjustment what is no rule for others: how one photo was held."""
+    return Adjustment(turn=adjustment.turn)
 
 
-def _step(session: Session, shoot: Shoot, back: bool) -> str:
-    said, state, left = take_step(session, shoot.id, STAGE, back)
-    if "rules" in state:
-        store(shoot.standard, _only_that(rules_of(shoot.standard), left["rules"], state["rules"]))
-    for key, hand in state.get("hands", {}).items():
-        photo = session.get(PhotoRow, int(key))
-        if photo is not None:
-            photo.hand = hand
-    session.flush()
-    return said
+def _called(entry: RowEntry) -> str:
+    return entry.line.code or entry.line.name
 
 
-def _only_that(now: Standard, left: Mapping[str, Any], wanted: Mapping[str, Any]) -> Standard:
-    """The standard with the rules set that a step had changed; what was changed elsewhere since stays. Raises
-    StandardError if the two do not go together."""
-    data = now.model_dump()
-    for part, rules in wanted.items():
-        if part not in data:
-            continue  # a step from before standards had these parts
-        if isinstance(rules, dict) and part != "views":
-            data[part] |= {key: value for key, value in rules.items() if value != left[part].get(key)}
-        elif rules != left[part]:
-            data[part] = rules
-    return validated(data)
-
-
-def _set(
-    session: Session, shoot: Shoot, ids: Sequence[int], said: str, change: Callable[[Adjustment], Adjustment]
+def _adjust(
+    session: Session, shoot: Shoot, ids: Sequence[int], text: str, change: Callable[[Adjustment], Adjustment]
 ) -> None:
+    """Change what a person decided for photos, and keep that; text: what was done, {} for the photos."""
     photos = _photos(session, shoot, ids)
-    before = {str(photo.id): dict(photo.hand or {}) for photo in photos}
+    before = {photo.id: photo.adjustment.changed() for photo in photos}
     for photo in photos:
-        photo.hand = kept_hand(change(hand_of(photo.hand)))
-    after = {str(photo.id): photo.hand for photo in photos}
+        photo.adjustment = change(photo.adjustment)
+    after = {photo.id: photo.adjustment.changed() for photo in photos}
     if after != before:
-        note_step(session, shoot.id, STAGE, said, {"hands": before}, {"hands": after})
+        which = (photos[0].code or photos[0].name) if len(photos) == 1 else f"{len(photos)} photos"
+        record(session, at_place(shoot), text.format(which), State(adjustments=before), State(adjustments=after))
 
 
 def _photos(session: Session, shoot: Shoot, ids: Sequence[int]) -> list[PhotoRow]:
@@ -153,8 +128,3 @@ def _photos(session: Session, shoot: Shoot, ids: Sequence[int]) -> list[PhotoRow
     if not rows or len(rows) != len(set(ids)):
         raise StandardError("there is no such photo in this shoot")
     return rows
-
-
-def _named(session: Session, shoot: Shoot, ids: Sequence[int]) -> str:
-    photos = _photos(session, shoot, ids)
-    return (photos[0].code or photos[0].name) if len(photos) == 1 else f"{len(photos)} photos"

@@ -79,8 +79,8 @@ def _compared(session: Session, catalog: Catalog) -> tuple[Imported, list[Produc
         if before is None:
             new.append(product)
             continue
-        told = {field: getattr(product, field) for field in catalog.fields}
-        after = before.model_copy(update={**told, "extra": {**before.extra, **product.extra}})
+        given = {field: getattr(product, field) for field in catalog.fields}
+        after = before.model_copy(update={**given, "extra": {**before.extra, **product.extra}})
         fields = _differences(before, after)
         if fields:
             changed.append(after)

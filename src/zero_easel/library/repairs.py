@@ -1,21 +1,16 @@
-"""Matching by hand: assigning, swapping, shifting runs, and every step back again."""
+"""Matching by hand: assigning, swapping, shifting runs, and leaving out."""
 
 from collections.abc import Callable, Sequence
-from typing import Any
 
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog.products import read_shotlist
+from zero_easel.core.catalog.products import Shot, read_shotlist
 from zero_easel.core.catalog.tables import Problem
-from zero_easel.library.history import note_step, take_step
+from zero_easel.library.history import Where, record
 from zero_easel.library.lines import lines_of, takes_part
 from zero_easel.library.matches import rematch
-from zero_easel.library.models import PhotoRow, Shoot, ShotRow
-
-STAGE = "match"
-_HAND = ("code", "view", "by_hand", "not_card", "left_out")
-"""What a person sets on a photo; everything else follows by itself."""
+from zero_easel.library.models import MatchState, PhotoRow, Shoot, ShotRow, Stage, State
 
 
 class MatchError(ValueError):
@@ -26,10 +21,8 @@ def import_shotlist(session: Session, shoot: Shoot, data: bytes, name: str) -> t
     """Replace a shoot's shot list and match again; returns rows taken and rows left out. Raises TableError."""
     shots, problems, _ = read_shotlist(data, name)
     before = _shots(session, shoot.id)
-    _set_shots(session, shoot.id, [list(shot) for shot in shots])
-    note_step(
-        session, shoot.id, STAGE, f"shot list {name}", {"shots": before}, {"shots": [list(shot) for shot in shots]}
-    )
+    set_shots(session, shoot.id, shots)
+    record(session, Where(Stage.MATCH, shoot.id), f"shot list {name}", State(shots=before), State(shots=tuple(shots)))
     rematch(session, shoot)
     return len(shots), problems
 
@@ -38,13 +31,13 @@ def assign(session: Session, shoot: Shoot, ids: Sequence[int], code: str, view: 
     """Say by hand which product photos show; view None leaves each photo's own. An empty code: no product."""
     code = " ".join(code.split())
     photos = _photos(session, shoot, ids)
-    said = f"{code or 'no product'} for {_count(photos)}"
+    message = f"{code or 'no product'} for {_count(photos)}"
 
     def do(photo: PhotoRow) -> None:
         photo.code, photo.by_hand, photo.card = code, True, False
         photo.view = photo.view if view is None else " ".join(view.split())
 
-    _by_hand(session, shoot, photos, said, do)
+    _by_hand(session, shoot, photos, message, do)
 
 
 def back_to_automatic(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:
@@ -74,10 +67,27 @@ def no_card(session: Session, shoot: Shoot, photo_id: int) -> None:
 
 
 def leave_out(session: Session, shoot: Shoot, ids: Sequence[int], out: bool = True) -> None:
-    """Leave photos out of runs, or take them back in; files stay."""
-    photos = [photo for photo in _photos(session, shoot, ids) if photo.left_out != out]
-    said = f"{_count(photos)} {'left out' if out else 'taken in again'}"
-    _by_hand(session, shoot, photos, said, lambda photo: setattr(photo, "left_out", out))
+    """Leave photos out of runs, or include them again; files stay. All else follows when the shoot is next looked
+    at."""
+    _leave_out(session, shoot.id, _photos(session, shoot, ids), out)
+
+
+def leave_photo_out(session: Session, photo: PhotoRow, out: bool = True) -> None:
+    """The same for one photo that is at hand."""
+    _leave_out(session, photo.shoot_id, [photo], out)
+
+
+def _leave_out(session: Session, shoot_id: int, photos: Sequence[PhotoRow], out: bool) -> None:
+    photos = [photo for photo in photos if photo.left_out != out]
+    if not photos:
+        return
+    before = {photo.id: _held(photo) for photo in photos}
+    for photo in photos:
+        photo.left_out = out
+    after = {photo.id: _held(photo) for photo in photos}
+    text = f"{_count(photos)} {'left out' if out else 'included again'}"
+    record(session, Where(Stage.MATCH, shoot_id), text, State(photos=before), State(photos=after))
+    session.execute(update(Shoot).where(Shoot.id == shoot_id).values(stale=True))
 
 
 def swap(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:
@@ -85,7 +95,7 @@ def swap(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:
     if len(set(ids)) != 2:
         raise MatchError("Choose two photos to swap.")
     first, second = _photos(session, shoot, ids)
-    _deal(session, shoot, [first, second], [_held(second), _held(first)], f"{first.name} and {second.name} swapped")
+    _deal(session, shoot, [first, second], [_shows(second), _shows(first)], f"{first.name} and {second.name} swapped")
 
 
 def shift(session: Session, shoot: Shoot, ids: Sequence[int], by: int) -> str:
@@ -98,36 +108,19 @@ def shift(session: Session, shoot: Shoot, ids: Sequence[int], by: int) -> str:
     photos = _photos(session, shoot, order)
     if len(photos) < 2:
         raise MatchError("A run to shift has at least two photos.")
-    held = [_held(photo) for photo in photos]
-    lost = held[-1] if by > 0 else held[0]
-    dealt = [("", ""), *held[:-1]] if by > 0 else [*held[1:], ("", "")]
-    way = "later" if by > 0 else "earlier"
-    said = f"{_count(photos)} from {photos[0].name} shifted by one {way}"
-    _deal(session, shoot, photos, dealt, said)
-    return f"{said}; {' '.join(lost)} fell off the end" if lost[0] else said
+    shown = [_shows(photo) for photo in photos]
+    lost = shown[-1] if by > 0 else shown[0]
+    dealt = [("", ""), *shown[:-1]] if by > 0 else [*shown[1:], ("", "")]
+    direction = "later" if by > 0 else "earlier"
+    message = f"{_count(photos)} from {photos[0].name} shifted by one {direction}"
+    _deal(session, shoot, photos, dealt, message)
+    return f"{message}; {' '.join(lost)} fell off the end" if lost[0] else message
 
 
 def run_from(session: Session, shoot: Shoot, photo_id: int) -> list[int]:
     """All photos that take part from one on, in shooting order."""
     order = [line.id for line in lines_of(session, shoot.id) if takes_part(line)]
     return order[order.index(photo_id) :] if photo_id in order else []
-
-
-def undo(session: Session, shoot: Shoot) -> str:
-    """Take the last step back; returns what it was, "" if there is none."""
-    return _step(session, shoot, back=True)
-
-
-def redo(session: Session, shoot: Shoot) -> str:
-    """Do the last step that was taken back again; returns what it is, "" if there is none."""
-    return _step(session, shoot, back=False)
-
-
-def _step(session: Session, shoot: Shoot, back: bool) -> str:
-    said, state, _ = take_step(session, shoot.id, STAGE, back)
-    if said:
-        _restore(session, shoot, state)
-    return said
 
 
 def _photos(session: Session, shoot: Shoot, ids: Sequence[int]) -> list[PhotoRow]:
@@ -141,53 +134,47 @@ def _photos(session: Session, shoot: Shoot, ids: Sequence[int]) -> list[PhotoRow
     return [rows[photo_id] for photo_id in ids]
 
 
-def _held(photo: PhotoRow) -> tuple[str, str]:
+def _held(photo: PhotoRow) -> MatchState:
+    return MatchState(*(getattr(photo, field) for field in MatchState._fields))
+
+
+def _shows(photo: PhotoRow) -> tuple[str, str]:
     return photo.code, photo.view
 
 
-def _deal(session: Session, shoot: Shoot, photos: list[PhotoRow], dealt: Sequence[tuple[str, str]], said: str) -> None:
-    given = {photo.id: hand for photo, hand in zip(photos, dealt, strict=True)}
+def _deal(
+    session: Session, shoot: Shoot, photos: list[PhotoRow], dealt: Sequence[tuple[str, str]], message: str
+) -> None:
+    given = {photo.id: adjustment for photo, adjustment in zip(photos, dealt, strict=True)}
 
     def do(photo: PhotoRow) -> None:
         (photo.code, photo.view), photo.by_hand = given[photo.id], True
 
-    _by_hand(session, shoot, photos, said, do)
+    _by_hand(session, shoot, photos, message, do)
 
 
 def _by_hand(
-    session: Session, shoot: Shoot, photos: list[PhotoRow], said: str, do: Callable[[PhotoRow], object]
+    session: Session, shoot: Shoot, photos: list[PhotoRow], text: str, do: Callable[[PhotoRow], object]
 ) -> None:
-    """Change photos by hand, keep the step, and let all else follow."""
-    before = {str(photo.id): [getattr(photo, key) for key in _HAND] for photo in photos}
+    """Change photos by hand, keep the change, and let all else follow."""
+    before = {photo.id: _held(photo) for photo in photos}
     for photo in photos:
         do(photo)
         if photo.by_hand and not photo.card:
             photo.why = "by hand"
-    after = {str(photo.id): [getattr(photo, key) for key in _HAND] for photo in photos}
+    after = {photo.id: _held(photo) for photo in photos}
     if after != before:
-        note_step(session, shoot.id, STAGE, said, {"photos": before}, {"photos": after})
+        record(session, Where(Stage.MATCH, shoot.id), text, State(photos=before), State(photos=after))
         rematch(session, shoot)
 
 
-def _restore(session: Session, shoot: Shoot, state: dict[str, Any]) -> None:
-    if "shots" in state:
-        _set_shots(session, shoot.id, state["shots"])
-    held = state.get("photos", {})
-    present = set(session.scalars(select(PhotoRow.id).where(PhotoRow.shoot_id == shoot.id)))
-    rows = [{"id": int(key), **dict(zip(_HAND, values, strict=True)), "why": "by hand"}
-            for key, values in held.items() if int(key) in present]  # fmt: skip
-    if rows:
-        session.execute(update(PhotoRow), rows)
-    session.expire_all()
-    rematch(session, shoot)
-
-
-def _shots(session: Session, shoot_id: int) -> list[list[str]]:
+def _shots(session: Session, shoot_id: int) -> tuple[Shot, ...]:
     rows = session.scalars(select(ShotRow).where(ShotRow.shoot_id == shoot_id).order_by(ShotRow.id))
-    return [[s.filename, s.code, s.view] for s in rows]
+    return tuple(Shot(row.filename, row.code, row.view) for row in rows)
 
 
-def _set_shots(session: Session, shoot_id: int, shots: list[list[str]]) -> None:
+def set_shots(session: Session, shoot_id: int, shots: Sequence[Shot]) -> None:
+    """Replace the shot list of a shoot."""
     session.execute(delete(ShotRow).where(ShotRow.shoot_id == shoot_id))
     session.add_all(ShotRow(shoot_id=shoot_id, filename=f, code=c, view=v) for f, c, v in shots)
     session.flush()

@@ -19,9 +19,19 @@ from zero_easel.core.photos.reading import Reading
 from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
 from zero_easel.files import write_atomically
-from zero_easel.library.models import Change, Original, PhotoRow, PictureRow, Run, Shoot, ShotRow
+from zero_easel.library.models import (
+    Change,
+    Clearing,
+    Original,
+    PhotoRow,
+    PictureRow,
+    PictureState,
+    Run,
+    RunState,
+    Shoot,
+    ShotRow,
+)
 from zero_easel.library.standards import ensure_standard
-from zero_easel.library.touchups import marks_in_force
 from zero_easel.library.vault import Vault, cutout_key
 
 THUMBNAIL = 320
@@ -98,7 +108,7 @@ def bring_in(
         session.execute(insert(Original).values({"read": bool(problem), **facts}).on_conflict_do_nothing())
         original = session.get_one(Original, digest)
     photo = PhotoRow(shoot_id=shoot.id, digest=digest, name=name, folder=folder, original=original)
-    photo.clearing = "" if original.error else "waiting"
+    photo.clearing = Clearing.NONE if original.error else Clearing.WAITING
     photo.empty = shows_backdrop(name) and not original.error
     photo.problem = problem
     session.add(photo)
@@ -112,7 +122,7 @@ def bring_in(
 
 def store_reading(session: Session, digest: str, reading: Reading) -> list[int]:
     """Keep what was read off an original; returns the shoots in which no photo waits to be read any more."""
-    values = {"read": True, "codes": list(reading.codes), "card_like": reading.card_like, "blur": reading.blur}
+    values = {"read": True, "codes": reading.codes, "card_like": reading.card_like, "blur": reading.blur}
     session.execute(update(Original).where(Original.digest == digest).values(values))
     concerned = set(session.scalars(select(PhotoRow.shoot_id).where(PhotoRow.digest == digest)))
     session.execute(update(Shoot).where(Shoot.id.in_(concerned)).values(stale=True))
@@ -142,7 +152,7 @@ def contents_of(session: Session, shoot_id: int) -> Contents:
         return session.scalar(select(func.count()).select_from(query.subquery())) or 0
 
     runs = select(Run.id).where(Run.shoot_id == shoot_id)
-    made = select(PictureRow.id).where(PictureRow.run_id.in_(runs), PictureRow.state == "done")
+    made = select(PictureRow.id).where(PictureRow.run_id.in_(runs), PictureRow.state == PictureState.DONE)
     return Contents(count(select(PhotoRow.id).where(PhotoRow.shoot_id == shoot_id)), count(runs), count(made))
 
 
@@ -152,7 +162,7 @@ def delete_shoot(session: Session, vault: Vault, shoot: Shoot) -> None:
     Raises ValueError if a run over it is under way.
     """
     runs = session.scalars(select(Run).where(Run.shoot_id == shoot.id)).all()
-    if any(run.state == "running" for run in runs):
+    if any(run.state == RunState.RUNNING for run in runs):
         raise ValueError("A run over this shoot is under way; stop it first.")
     ids = [run.id for run in runs]
     session.execute(delete(PictureRow).where(PictureRow.run_id.in_(ids)))
@@ -187,12 +197,12 @@ def requeue(session: Session, shoot_id: int) -> None:
     empties = empties_of(session, shoot_id)
     for photo in photos_of(session, shoot_id):
         if not photo.error and not photo.card and photo.cutout_key != key_of(photo, empties):
-            photo.clearing, photo.accepted = "waiting", False
+            photo.clearing, photo.accepted = Clearing.WAITING, False
 
 
 def key_of(photo: PhotoRow, empties: list[str]) -> str:
     """Name of the cutout that a photo should have; empties: of its shoot."""
-    return cutout_key(photo.digest, empties, marks_in_force(photo))
+    return cutout_key(photo.digest, empties, photo.marks)
 
 
 def cutout_keys(session: Session, shoot_id: int) -> dict[int, str]:
@@ -204,13 +214,15 @@ def cutout_keys(session: Session, shoot_id: int) -> dict[int, str]:
 
 def requeue_outdated(session: Session, vault: Vault) -> int:
     """Photos whose cutout is gone, or was made by another engine, wait for clearing again; returns how many."""
-    photos = session.scalars(select(PhotoRow).where(PhotoRow.clearing == "done")).unique().all()
+    photos = session.scalars(select(PhotoRow).where(PhotoRow.clearing == Clearing.DONE)).unique().all()
     empties = {shoot_id: empties_of(session, shoot_id) for shoot_id in {p.shoot_id for p in photos}}
     current = {p.id: key_of(p, empties[p.shoot_id]) for p in photos}
     outdated = [p.id for p in photos if p.cutout_key != current[p.id] or not vault.cutout(current[p.id]).exists()]
     for start in range(0, len(outdated), 500):
         chosen = outdated[start : start + 500]
-        session.execute(update(PhotoRow).where(PhotoRow.id.in_(chosen)).values(clearing="waiting", accepted=False))
+        session.execute(
+            update(PhotoRow).where(PhotoRow.id.in_(chosen)).values(clearing=Clearing.WAITING, accepted=False)
+        )
     return len(outdated)
 
 

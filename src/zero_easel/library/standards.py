@@ -1,21 +1,29 @@
 """The stored standards: editing value by value, and versions, which runs freeze and people name."""
 
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.plan import plan_all
-from zero_easel.core.standard.differences import Difference, differences
+from zero_easel.core.standard.differences import (
+    Difference,
+    FieldChange,
+    applied,
+    changes_between,
+    differences,
+    in_words,
+)
 from zero_easel.core.standard.editing import added, changed, dropped, removed
-from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError, validated
+from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.rule import Part
-from zero_easel.library.models import Remembered, Run, Shoot, StandardRow, StandardVersion, now
+from zero_easel.library.history import Where, record
+from zero_easel.library.models import Change, Run, Shoot, Stage, StandardRow, StandardVersion, State, now
 from zero_easel.library.products import free_columns
 
-_MOST_STEPS = 60
-"""Changes of one standard that can be taken back."""
+_WITH_PATTERNS = ("names", "information", "overlays", "deliverables")
+"""Parts of a standard that may ask for columns of the catalog."""
 
 
 class Version(NamedTuple):
@@ -44,12 +52,12 @@ def all_standards(session: Session) -> list[StandardRow]:
 
 def add_standard(session: Session, rules: Standard) -> StandardRow:
     """Store one more standard; a name that is taken gets a number."""
-    taken = {str(name).casefold() for name in session.scalars(select(StandardRow.rules["name"].as_string()))}
+    taken = {str(name).casefold() for name in session.scalars(select(func.json_extract(StandardRow.rules, "$.name")))}
     name, count = rules.name, 1
     while name.casefold() in taken:
         count += 1
         name = f"{rules.name[:110]} {count}"
-    row = StandardRow(rules=rules.model_copy(update={"name": name}).model_dump())
+    row = StandardRow(rules=rules.model_copy(update={"name": name}))
     session.add(row)
     session.flush()
     return row
@@ -72,95 +80,73 @@ def used_by(session: Session, row: StandardRow) -> list[Shoot]:
     return list(session.scalars(select(Shoot).where(Shoot.standard_id == row.id).order_by(Shoot.id)))
 
 
-def rules_of(row: StandardRow) -> Standard:
-    """The rules as the core model."""
-    return Standard.model_validate(row.rules)
-
-
-def set_rule(session: Session, row: StandardRow, field: str, value: str, scope: Scope = ALL) -> Standard:
+def set_rule(
+    session: Session, row: StandardRow, field: str, value: str, scope: Scope = ALL, *, at: Where | None = None
+) -> Standard:
     """Change one value, named by its dotted field, for a scope; opens the next version if this one is frozen.
 
-    Raises StandardError with the reason, a pattern that asks for an unknown column among them; nothing is changed then.
+    at: where it is changed, if not on the standard's own page; it can be undone in both. Raises StandardError with the
+    reason, a pattern that asks for an unknown column among them; nothing is changed then.
     """
-    return _kept(session, row, changed(rules_of(row), field, value, scope))
+    return change_rules(session, row, changed(row.rules, field, value, scope), at)
 
 
-def drop_rule(session: Session, row: StandardRow, field: str, scope: Scope) -> Standard:
+def drop_rule(session: Session, row: StandardRow, field: str, scope: Scope, *, at: Where | None = None) -> Standard:
     """Let a scope follow the rule for all again. Raises StandardError; nothing is changed then."""
-    return _kept(session, row, dropped(rules_of(row), field, scope))
+    return change_rules(session, row, dropped(row.rules, field, scope), at)
 
 
 def add_parts(session: Session, row: StandardRow, part: str, *given: Part) -> Standard:
     """Add deliverables, overlays or checks. Raises StandardError; nothing is changed then."""
-    return _kept(session, row, added(rules_of(row), part, *given))
+    return change_rules(session, row, added(row.rules, part, *given))
 
 
 def remove_part(session: Session, row: StandardRow, part: str, key: str) -> Standard:
-    """Take one deliverable, overlay or check out. Raises StandardError; nothing is changed then."""
-    return _kept(session, row, removed(rules_of(row), part, key))
+    """Remove one deliverable, overlay or check. Raises StandardError; nothing is changed then."""
+    return change_rules(session, row, removed(row.rules, part, key))
 
 
-def _kept(session: Session, row: StandardRow, after: Standard) -> Standard:
-    try:
-        plan_all(after, [], {}, free_columns(session))
-    except PatternError as error:
-        raise StandardError(str(error)) from error
-    before = row.rules
+def change_rules(session: Session, row: StandardRow, after: Standard, at: Where | None = None) -> Standard:
+    """Replace the rules by changed ones, and keep the change so that it can be undone. Raises StandardError if a
+    pattern asks for a column that the catalog does not have."""
+    before, changes = row.rules, changes_between(row.rules, after)
+    if not changes:
+        return before
+    if any(field.split(".")[0] in _WITH_PATTERNS for field in changes):
+        try:
+            plan_all(after, [], {}, free_columns(session))
+        except PatternError as error:
+            raise StandardError(str(error)) from error
+    text = "; ".join(difference.text for difference in in_words(changes, before, after)[:3])
+    record(
+        session, at or Where(Stage.STANDARD, row.id), text, State(rules={k: c.before for k, c in changes.items()}),
+        State(rules={k: c.after for k, c in changes.items()}), standard_id=row.id,
+    )  # fmt: skip
     store(row, after)
-    if row.rules != before:
-        _remember(session, row, [*_steps(session, row)["undo"], before][-_MOST_STEPS:], [])
     session.flush()
     return after
 
 
-def undo(session: Session, row: StandardRow) -> list[Difference]:
-    """Take the last change of a standard back; returns what that changed, in words, empty if there is nothing to take
-    back."""
-    return _step(session, row, "undo", "redo")
-
-
-def redo(session: Session, row: StandardRow) -> list[Difference]:
-    """Do the change that was taken back last again; returns what that changed."""
-    return _step(session, row, "redo", "undo")
-
-
-def steps_open(session: Session, row: StandardRow) -> tuple[int, int]:
-    """How many changes can be taken back, and how many done again."""
-    steps = _steps(session, row)
-    return len(steps["undo"]), len(steps["redo"])
-
-
-def _step(session: Session, row: StandardRow, way: str, other: str) -> list[Difference]:
-    steps = _steps(session, row)
-    if not steps[way]:
-        return []
-    now = rules_of(row)
-    wanted = validated(steps[way][-1])
-    left = {way: steps[way][:-1], other: [*steps[other], row.rules]}
-    store(row, wanted)
-    _remember(session, row, left["undo"], left["redo"])
+def restore_rules(session: Session, row: StandardRow, change: Change, *, back: bool) -> list[Difference]:
+    """Set what a change did to the rules as it was before it, or after it; returns what that changed now."""
+    fields = {
+        key: FieldChange(change.before.rules.get(key), change.after.rules.get(key)) for key in change.before.rules
+    }
+    before = row.rules
+    after = applied(before, fields, back=back)
+    store(row, after)
     session.flush()
-    return differences(now, wanted)
-
-
-def _steps(session: Session, row: StandardRow) -> dict[str, list[Any]]:
-    found = session.get(Remembered, f"standard {row.id}")
-    return dict(found.value) if found else {"undo": [], "redo": []}
-
-
-def _remember(session: Session, row: StandardRow, undo: list[Any], redo: list[Any]) -> None:
-    session.merge(Remembered(key=f"standard {row.id}", value={"undo": undo, "redo": redo}))
+    return differences(before, after)
 
 
 def store(row: StandardRow, standard: Standard) -> None:
     """Replace all rules; a frozen version is kept, and the next one opened."""
-    rules = standard.model_dump(mode="json")
-    if rules == Standard.model_validate(row.rules).model_dump(mode="json"):
+    if standard == row.rules:
         return
     if row.frozen:
         row.version += 1
         row.frozen = False
-    row.rules = rules
+    row.rules = standard
     row.updated = now()
 
 
@@ -191,9 +177,9 @@ def versions_of(session: Session, row: StandardRow) -> list[Version]:
         select(Run.id, Run.standard_version).where(Run.standard_id == row.id).order_by(Run.id)
     ):
         runs.setdefault(number, []).append(run_id)
-    steps = [(v.number, v.label, Standard.model_validate(v.rules)) for v in kept]
+    steps = [(v.number, v.label, v.rules) for v in kept]
     if not row.frozen:
-        steps.append((row.version, "", rules_of(row)))
+        steps.append((row.version, "", row.rules))
     history, before = [], None
     for number, label, rules in steps:
         changes: list[Difference] = [] if before is None else differences(before, rules)
@@ -214,6 +200,4 @@ def restore(session: Session, row: StandardRow, number: int) -> Standard:
         raise StandardError(f"there is no version {number}")
     if not row.frozen:
         freeze(session, row)
-    store(row, validated(dict(version.rules)))
-    session.flush()
-    return rules_of(row)
+    return change_rules(session, row, version.rules)

@@ -76,6 +76,18 @@ class Vault:
         """Folder of the files that standards name: pictures, fonts, profiles."""
         return self.root / "assets"
 
+    def add_asset(self, name: str, data: bytes) -> str:
+        """Keep a file that standards may name, and return its name: other content under a taken name gets a number, for
+        what versions of standards name must never change."""
+        stem, dot, ending = name.rpartition(".")
+        called, count = name, 1
+        while (self.assets / called).exists() and (self.assets / called).read_bytes() != data:
+            count += 1
+            called = f"{stem}-{count}{dot}{ending}"
+        if not (self.assets / called).exists():
+            write_atomically(self.assets / called, data)
+        return called
+
     def run(self, run_id: int) -> Path:
         """Folder of a run's pictures."""
         return self._runs / str(run_id)

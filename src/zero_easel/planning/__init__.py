@@ -1,1 +1,1 @@
-"""What a batch becomes before it is run: the plan behind folder and library, and its lists."""
+"""What a batch becomes before it is run: the one plan behind folder and library, and the lists of what came of it."""

@@ -8,15 +8,19 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 
+from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.finishing.checking import Checked
 from zero_easel.core.finishing.embed import metadata_of
 from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.core.standard.information import Information
+from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import Value
+from zero_easel.engines.making import Made
 
 NAME = "manifest.csv"
 JSON_NAME = "manifest.json"
 LD_NAME = "images.jsonld"
+DONE, FAILED, LEFT_OUT = "done", "failed", "left out"
 HELD = "held back"
 """Status of a picture that is made but fails a check, where the standard hands over only what passed."""
 NAMES = (NAME, JSON_NAME, LD_NAME)
@@ -42,7 +46,27 @@ class ManifestRow(NamedTuple):
     checks: str = ""
 
 
-def said_of(checks: Sequence[Checked]) -> str:
+def manifest_row(picture: Planned, status: str, made: Made, rules: Standard) -> ManifestRow:
+    """The row of one picture, or of a photo that gives none. status: done, failed, left out, or where it stands."""
+    if status == DONE and not is_handed_over(made, rules):
+        status = HELD
+    if status == FAILED:
+        return ManifestRow(
+            picture.original, picture.code, picture.view, "", 0, 0, 0, "", FAILED, made.failure, picture.deliverable
+        )
+    message = "; ".join(text for text in (picture.note, made.message) if text)
+    return ManifestRow(
+        picture.original, picture.code, picture.view, picture.output if status == DONE else "", made.width, made.height,
+        made.bytes, made.sha256, status, message, picture.deliverable, made.quality, checks_in_words(made.checks),
+    )  # fmt: skip
+
+
+def is_handed_over(made: Made, rules: Standard) -> bool:
+    """Whether a finished picture leaves the house: always, or if it meets all checks and the standard asks for that."""
+    return rules.hand_over == "all" or all(check.ok for check in made.checks)
+
+
+def checks_in_words(checks: Sequence[Checked]) -> str:
     """How a picture met its checks, in one cell of a table."""
     failed = [f"{check.rule} {check.value}: {check.measured}".replace("  ", " ") for check in checks if not check.ok]
     return "; ".join(failed) if failed else ("passed" if checks else "")
@@ -67,7 +91,7 @@ def write_json(rows: Iterable[ManifestRow], about: Mapping[str, Any]) -> bytes:
 def write_linked(rows: Iterable[tuple[ManifestRow, Mapping[str, Value]]], information: Information) -> bytes:
     """The finished pictures as a graph of schema.org ImageObject, each with the Product that it shows. Addresses are
     the files' paths, relative to where they will lie."""
-    graph = [_image(row, values, information) for row, values in rows if row.status == "done"]
+    graph = [_image(row, values, information) for row, values in rows if row.status == DONE]
     return (
         json.dumps({"@context": "https://schema.org", "@graph": graph}, ensure_ascii=False, indent=1) + "\n"
     ).encode()

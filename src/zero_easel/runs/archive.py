@@ -1,64 +1,59 @@
 """Handing a run over: what goes out, the lists with it, and the archive, made while it is sent."""
 
 import io
+import os
+import secrets
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from sqlalchemy.orm import Session
 
-from zero_easel.core.finishing.checking import Checked
+from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.standard.model import Standard
-from zero_easel.library.models import PictureRow, Run
+from zero_easel.folder.renaming import Copy, copy_under_new_names
+from zero_easel.library.lines import PhotoLine
+from zero_easel.library.models import PictureRow, PictureState, Run
 from zero_easel.library.vault import Vault
 from zero_easel.planning.manifest import (
-    HELD,
     JSON_NAME,
     LD_NAME,
     NAME,
     ManifestRow,
-    said_of,
+    is_handed_over,
+    manifest_row,
     write_json,
     write_linked,
     write_manifest,
-)
-from zero_easel.runs.service import pictures_of, told_of
+)  # fmt: skip
+from zero_easel.runs.service import made_of, pictures_of
 
 _PIECE = 1 << 20
 
 
 def handed_over(picture: PictureRow, rules: Standard) -> bool:
     """Whether a picture leaves the house: it is made, and if the standard asks for it, meets all checks."""
-    return picture.state == "done" and (rules.hand_over == "all" or not picture.failures)
-
-
-def rows_of(session: Session, run: Run) -> list[tuple[ManifestRow, PictureRow]]:
-    """What became of each photo and deliverable, as the lists tell it."""
-    rules = Standard.model_validate(run.rules)
-    return [(_row(picture, rules), picture) for picture in pictures_of(session, run.id)]
+    return picture.state == PictureState.DONE and is_handed_over(made_of(picture), rules)
 
 
 def _row(picture: PictureRow, rules: Standard) -> ManifestRow:
-    status = picture.state
-    if picture.state == "done" and not handed_over(picture, rules):
-        status = HELD
-    output = picture.output if status == "done" else ""
-    message = "; ".join(text for text in (picture.note, picture.message) if text)
-    return ManifestRow(
-        picture.original, picture.code, picture.view, output, picture.width, picture.height, picture.bytes,
-        picture.sha256, status, message, picture.deliverable, picture.quality,
-        said_of([Checked(*check) for check in picture.checks]),
-    )  # fmt: skip
+    planned = Planned(picture.original, picture.code, picture.view, picture.output, deliverable=picture.deliverable)
+    made = made_of(picture)
+    if picture.note and not made.failure:
+        made = replace(made, message="; ".join(text for text in (picture.note, made.message) if text))
+    return manifest_row(planned, picture.state, made, rules)
 
 
 def lists_of(session: Session, run: Run) -> dict[str, bytes]:
     """manifest.csv, manifest.json and images.jsonld of a run as it stands."""
-    rules, rows = Standard.model_validate(run.rules), rows_of(session, run)
+    rules, pictures = run.rules, pictures_of(session, run.id)
+    rows = [_row(picture, rules) for picture in pictures]
     about = {"shoot": run.shoot.name, "run": run.id, "standard": rules.name, "version": run.standard_version}
     return {
-        NAME: write_manifest(row for row, _ in rows),
-        JSON_NAME: write_json((row for row, _ in rows), about),
-        LD_NAME: write_linked(((row, told_of(picture)) for row, picture in rows), rules.information),
+        NAME: write_manifest(rows),
+        JSON_NAME: write_json(rows, about),
+        LD_NAME: write_linked(((row, p.fields) for row, p in zip(rows, pictures, strict=True)), rules.information),
     }
 
 
@@ -84,7 +79,7 @@ class _Sent(io.RawIOBase):
 def stream_archive(session: Session, vault: Vault, run: Run) -> Iterator[bytes]:
     """A ZIP of what is handed over and the lists, piece by piece while it is made; nothing of it lies in memory or on
     disk as a whole. The pictures are compressed already and only stored."""
-    rules = Standard.model_validate(run.rules)
+    rules = run.rules
     wanted = [
         (vault.run(run.id) / picture.output, picture.output)
         for picture in pictures_of(session, run.id)
@@ -105,3 +100,13 @@ def _streamed(files: list[tuple[Path, str]], lists: dict[str, bytes]) -> Iterato
         for name, data in lists.items():
             archive.writestr(name, data)
     yield sent.taken()
+
+
+def renamed_archive(vault: Vault, planned: Sequence[tuple[PhotoLine, Planned]]) -> Path:
+    """A temporary ZIP archive of a shoot's originals under their new names, with the table of old and new ones. Raises
+    RenameError."""
+    copies = [Copy(f"{line.folder}/{line.name}" if line.folder else line.name, vault.original(line.digest), picture)
+              for line, picture in planned]  # fmt: skip
+    path = vault.root / f".part-renamed-{os.getpid()}-{secrets.token_hex(8)}.zip"
+    copy_under_new_names(copies, path)
+    return path

@@ -8,9 +8,8 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.finishing.contact_sheet import ContactSheet, Entry, contact_sheet
 from zero_easel.core.light.colour import Encoded
-from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import Pattern, Value
-from zero_easel.library.models import Run
+from zero_easel.library.models import PictureState, Run
 from zero_easel.library.products import free_columns, products_by_code
 from zero_easel.library.vault import Vault
 from zero_easel.runs.service import pictures_of
@@ -20,9 +19,9 @@ from zero_easel.runs.showing import shown_pixels
 def sheet_of(session: Session, vault: Vault, run: Run, deliverable: str, rules: ContactSheet) -> bytes:
     """A PDF of all finished pictures of one deliverable, "" for the first. Raises PatternError if a caption asks for a
     column that there is not, ValueError if there are no pictures or they do not fit on their pages."""
-    names = [d.name for d in Standard.model_validate(run.rules).deliverables]
+    names = [d.name for d in run.rules.deliverables]
     wanted = deliverable if deliverable in names else names[0]
-    pictures = [p for p in pictures_of(session, run.id) if p.state == "done" and p.deliverable == wanted]
+    pictures = [p for p in pictures_of(session, run.id) if p.state == PictureState.DONE and p.deliverable == wanted]
     if not pictures:
         raise ValueError(f"no picture of {wanted} is finished")
     columns = free_columns(session)

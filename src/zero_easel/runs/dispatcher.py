@@ -10,7 +10,7 @@ import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field, fields
 from typing import Any
 
 import structlog
@@ -21,17 +21,25 @@ from sqlalchemy.orm import Session
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement
-from zero_easel.core.standard.model import Standard
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import alone, new_pool, reason_of
 from zero_easel.library.database import Database
 from zero_easel.library.matches import ensure_matched
-from zero_easel.library.models import CutoutRow, Original, PhotoRow, PictureRow, Run, Shoot
+from zero_easel.library.models import (
+    Clearing,
+    CutoutRow,
+    Original,
+    PhotoRow,
+    PictureRow,
+    PictureState,
+    Run,
+    RunState,
+    Shoot,
+)
 from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read
-from zero_easel.library.touchups import marks_in_force
 from zero_easel.library.vault import Vault
 from zero_easel.pipeline import Task
-from zero_easel.runs.service import finish_if_through, laid_of, recover, subject_of, told_of
+from zero_easel.runs.service import finish_if_through, placements_of, recover, subject_of
 from zero_easel.runs.work import Cleared, Order, clear_photo, make_pictures, read_original
 
 log = structlog.get_logger()
@@ -141,8 +149,8 @@ class Dispatcher:
         query = (
             select(PictureRow.run_id, PictureRow.photo_id)
             .join(Run)
-            .where(PictureRow.state == "waiting", Run.state == "running")
-            .where(Run.id.not_in(self._not_laid(session)))
+            .where(PictureRow.state == PictureState.WAITING, Run.state == RunState.RUNNING)
+            .where(Run.id.not_in(self._not_placed(session)))
             .group_by(PictureRow.run_id, PictureRow.photo_id)
             .order_by(func.min(PictureRow.id))
             .limit(room)
@@ -151,7 +159,11 @@ class Dispatcher:
         for run_id, photo_id in session.execute(query).all():
             pictures = session.scalars(
                 select(PictureRow)
-                .where(PictureRow.run_id == run_id, PictureRow.photo_id == photo_id, PictureRow.state == "waiting")
+                .where(
+                    PictureRow.run_id == run_id,
+                    PictureRow.photo_id == photo_id,
+                    PictureRow.state == PictureState.WAITING,
+                )
                 .order_by(PictureRow.id)
             ).all()
             jobs.append(self._pictures_of(session, pictures))
@@ -160,30 +172,29 @@ class Dispatcher:
     def _pictures_of(self, session: Session, pictures: Sequence[PictureRow]) -> _Job:
         run, photo = pictures[0].run, pictures[0].photo
         order = _order(session, photo)
-        laid, parts = self._rows.get(run.id, {}), []
+        placement, parts = self._rows.get(run.id, {}), []
         for picture in pictures:
-            picture.state = "working"
-            if order.key != picture.subject.get("cutout"):
+            picture.state = PictureState.WORKING
+            if order.key != picture.subject.cutout:
                 # Corrected since the run was planned: what is made now is not what its key says.
                 picture.key = ""
-            task = Task(picture.deliverable, picture.output, told_of(picture), laid.get(picture.id))
+            task = Task(picture.deliverable, picture.output, picture.fields, placement.get(picture.id))
             parts.append((task, self._vault.run(run.id) / picture.output))
-        rules = Standard.model_validate(run.rules)
-        arguments = (self._vault.root, order, rules, parts, subject_of(pictures[0]))
+        arguments = (self._vault.root, order, run.rules, parts, subject_of(pictures[0]))
         return _Job(photo.id, photo.name, make_pictures, arguments, tuple(p.id for p in pictures), run.id)
 
-    def _not_laid(self, session: Session) -> list[int]:
+    def _not_placed(self, session: Session) -> list[int]:
         """Runs that cannot go on yet, for the place of each picture depends on all, and some are not cleared."""
-        runs = session.scalars(select(Run).where(Run.state == "running")).all()
+        runs = session.scalars(select(Run).where(Run.state == RunState.RUNNING)).all()
         self._rows = {run_id: row for run_id, row in self._rows.items() if run_id in {run.id for run in runs}}
         waiting = []
         for run in runs:
-            if run.id not in self._rows and is_by_row(Standard.model_validate(run.rules)):
-                laid = laid_of(session, run)
-                if laid is None:
+            if run.id not in self._rows and is_by_row(run.rules):
+                placement = placements_of(session, run)
+                if placement is None:
                     waiting.append(run.id)
                 else:
-                    self._rows[run.id] = laid
+                    self._rows[run.id] = placement
         return waiting
 
     def _next_readings(self, session: Session, room: int) -> list[_Job]:
@@ -208,7 +219,7 @@ class Dispatcher:
             select(PhotoRow)
             .join(Original, Original.digest == PhotoRow.digest)
             .join(Shoot, Shoot.id == PhotoRow.shoot_id)
-            .where(PhotoRow.clearing == "waiting", ~PhotoRow.left_out, ~PhotoRow.empty)
+            .where(PhotoRow.clearing == Clearing.WAITING, ~PhotoRow.left_out, ~PhotoRow.empty)
             .where(Original.read, ~Original.card_like | ~Shoot.stale)
             .order_by(PhotoRow.id)
         )
@@ -257,7 +268,7 @@ class Dispatcher:
             if job.picture_ids:
                 _store_pictures(session, job, result)
             elif isinstance(result, BaseException) and (photo := session.get(PhotoRow, job.photo_id)):
-                photo.clearing, photo.problem = "failed", reason_of(result, job.name)
+                photo.clearing, photo.problem = Clearing.FAILED, reason_of(result, job.name)
         if job.run_id is not None:
             with self._database.session() as session:
                 finish_if_through(session, job.run_id)
@@ -265,16 +276,16 @@ class Dispatcher:
 
 def _order(session: Session, photo: PhotoRow) -> Order:
     empties = empties_of(session, photo.shoot_id)
-    return Order(photo.digest, photo.name, key_of(photo, empties), tuple(empties), marks_in_force(photo))
+    return Order(photo.digest, photo.name, key_of(photo, empties), tuple(empties), photo.marks)
 
 
 def _store_cutout(session: Session, photo_id: int, cleared: Cleared) -> None:
-    values = asdict(cleared)
+    values = {field.name: getattr(cleared, field.name) for field in fields(cleared)}
     statement = insert(CutoutRow).values(values)
     session.execute(statement.on_conflict_do_update(index_elements=["key"], set_=values))
     photo = session.get(PhotoRow, photo_id)
     if photo is not None:
-        photo.clearing, photo.problem, photo.cutout_key = "done", "", cleared.key
+        photo.clearing, photo.problem, photo.cutout_key = Clearing.DONE, "", cleared.key
 
 
 def _store_pictures(session: Session, job: _Job, result: Any) -> None:
@@ -285,10 +296,9 @@ def _store_pictures(session: Session, job: _Job, result: Any) -> None:
         if picture is None:
             continue
         if one.failure:
-            picture.state, picture.message = "failed", one.failure
+            picture.state, picture.message = PictureState.FAILED, one.failure
             continue
-        picture.state, picture.message, picture.quality = "done", one.message, one.quality
+        picture.state, picture.message, picture.quality = PictureState.DONE, one.message, one.quality
         picture.width, picture.height = one.width, one.height
         picture.bytes, picture.sha256 = one.bytes, one.sha256
-        picture.checks = [list(check) for check in one.checks]
-        picture.way = list(one.way)
+        picture.checks, picture.matrix = one.checks, one.matrix

@@ -16,12 +16,11 @@ from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.sizes import rules_on, size_of
-from zero_easel.library.lineup import row_of
-from zero_easel.library.models import PhotoRow, PictureRow, Run, Shoot
-from zero_easel.library.names import plan_shoot
+from zero_easel.library.models import PhotoRow, PictureRow, PictureState, Run, Shoot
 from zero_easel.library.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, picture_of
-from zero_easel.runs.service import planned_rows
+from zero_easel.planning.batch import lay_all
+from zero_easel.runs.service import picture_rows, plan_with_row
 from zero_easel.runs.work import kept_source
 
 PATIENCE = 2.3
@@ -55,7 +54,7 @@ class _Wanted:
     row: PictureRow
     photo: PhotoRow
     subject: Subject
-    laid: Placement | None
+    placement: Placement | None
     hint: float
     bytes: int | None = None
 
@@ -70,7 +69,7 @@ class Estimator:
         """One estimate per deliverable of the shoot's standard, in its order. Raises PatternError if names cannot be
         made; deliverables without pictures are left out."""
         started = time.monotonic()
-        standard = Standard.model_validate(shoot.standard.rules)
+        standard = shoot.standard.rules
         wanted = self._wanted(session, shoot, standard)
         self._measure(vault, standard, wanted, started + patience)
         return [
@@ -80,18 +79,17 @@ class Estimator:
         ]
 
     def _wanted(self, session: Session, shoot: Shoot, standard: Standard) -> list[_Wanted]:
-        planned, _ = plan_shoot(session, shoot)
-        rows = [row for row in planned_rows(session, shoot, standard, planned) if row.output]
+        planned = plan_with_row(session, shoot)
+        rows = [row for row in picture_rows(session, shoot, standard, planned) if row.output]
         made = _made_before(session, [row.key for row in rows]) | self._measured
-        row_now = row_of(session, shoot)
-        subjects = {one.line.id: one.subject for one in row_now}
+        subjects = {planned.lines[at].id: subject for at, subject in planned.batch.subjects.items()}
         photos = {photo.id: photo for photo in session.scalars(
             select(PhotoRow).where(PhotoRow.shoot_id == shoot.id)).unique()}  # fmt: skip
         seen = _seen(standard, subjects)
-        laid = _laid_by_row(standard, subjects) if is_by_row(standard) else {}
+        placed = lay_all(subjects, standard) if is_by_row(standard) else {}
         found = []
         for row in rows:
-            photo, place = photos[row.photo_id], laid.get(row.deliverable, {}).get(row.photo_id)
+            photo, place = photos[row.photo_id], placed.get(row.deliverable, {}).get(row.photo_id)
             hint = _hint(photo, seen[row.deliverable].get(row.photo_id))
             found.append(_Wanted(row, photo, subjects[photo.id], place, hint, made.get(row.key)))
         return found
@@ -109,7 +107,7 @@ class Estimator:
             for one in pictures:
                 if time.monotonic() > until:
                     return
-                task = Task(one.row.deliverable, one.row.output, one.row.told, one.laid)
+                task = Task(one.row.deliverable, one.row.output, one.row.fields, one.placement)
                 try:
                     one.bytes = len(picture_of(source, one.subject, standard, task, assets).data)
                 except PictureError:
@@ -143,13 +141,13 @@ def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
     before = sum(one.photo.original.bytes for one in {one.photo.id: one for one in wanted}.values())
     if not open_:
         return Estimate(name, len(wanted), len(known), sure, sure, sure, before)
-    told = [(hint, size) for hint, size in known if hint]
-    ratio = sum(size for _, size in told) / sum(hint for hint, _ in told) if told else 0.0
-    usual = sum(size for _, size in told) / len(told) if told else 0.0
+    weighed = [(hint, size) for hint, size in known if hint]
+    ratio = sum(size for _, size in weighed) / sum(hint for hint, _ in weighed) if weighed else 0.0
+    usual = sum(size for _, size in weighed) / len(weighed) if weighed else 0.0
     rest = sum(hint * ratio if hint else usual for hint in open_)
-    n = len(told)
+    n = len(weighed)
     # What is usual counts as two samples: two that happen to agree must not look certain.
-    missed = sum((size - ratio * hint) ** 2 for hint, size in told) + 2 * (_USUAL_SPREAD * usual) ** 2
+    missed = sum((size - ratio * hint) ** 2 for hint, size in weighed) + 2 * (_USUAL_SPREAD * usual) ** 2
     deviation = math.sqrt(missed / (n + 1))
     # Few samples: what is estimated of the deviation is itself uncertain, so the factor is the larger.
     factor = 2 + 6 / max(1, n)
@@ -175,25 +173,17 @@ def _seen(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict
         width, height = size_of(standard, wanted)
         shape = round(width / height, 2)
         if shape not in by_shape:
-            laid = zip(subjects, lay_out(row, rules_on(standard, wanted)), strict=True)
-            by_shape[shape] = width, {photo: _seen_of(lay) for photo, lay in laid if lay is not None}
+            placement = zip(subjects, lay_out(row, rules_on(standard, wanted)), strict=True)
+            by_shape[shape] = width, {photo: _seen_of(lay) for photo, lay in placement if lay is not None}
         first, sizes = by_shape[shape]
         factor = width / first
         found[wanted.name] = {photo: _Seen(s.scale * factor, s.longest * factor) for photo, s in sizes.items()}
     return found
 
 
-def _seen_of(laid: Placement) -> _Seen:
-    box = laid.box
-    return _Seen(laid.scale, max(box.width, box.height) if box else float(max(laid.canvas)))
-
-
-def _laid_by_row(standard: Standard, subjects: Mapping[int, Subject]) -> dict[str, dict[int, Placement | None]]:
-    """Where each picture goes, where that depends on all others."""
-    return {
-        wanted.name: dict(zip(subjects, lay_out(list(subjects.values()), rules_on(standard, wanted)), strict=True))
-        for wanted in standard.deliverables
-    }
+def _seen_of(placement: Placement) -> _Seen:
+    box = placement.box
+    return _Seen(placement.scale, max(box.width, box.height) if box else float(max(placement.canvas)))
 
 
 def _hint(photo: PhotoRow, seen: _Seen | None) -> float:
@@ -211,7 +201,7 @@ def _made_before(session: Session, keys: Sequence[str]) -> dict[str, int]:
         query = (
             select(PictureRow.key, PictureRow.bytes)
             .join(Run)
-            .where(PictureRow.key.in_(keys[at : at + 500]), PictureRow.state == "done")
+            .where(PictureRow.key.in_(keys[at : at + 500]), PictureRow.state == PictureState.DONE)
         )
         found.update({key: size for key, size in session.execute(query)})
     return found

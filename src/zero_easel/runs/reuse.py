@@ -4,11 +4,10 @@ import hashlib
 import json
 import os
 import shutil
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -16,7 +15,7 @@ from sqlalchemy.orm import Session
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.sizes import rules_on
-from zero_easel.library.models import PictureRow, Run
+from zero_easel.library.models import PictureRow, PictureState, PictureSubject, Run
 from zero_easel.library.vault import Vault
 
 RENDERING = "1"
@@ -27,7 +26,7 @@ class Keys:
     """Digests of the pictures of one run. subjects: of all its photos, as PictureRow.subject keeps them, the key of the
     cutout among it: that names the photo, the engine and the marks."""
 
-    def __init__(self, standard: Standard, subjects: Sequence[Mapping[str, Any]]) -> None:
+    def __init__(self, standard: Standard, subjects: Sequence[PictureSubject]) -> None:
         self._standard = standard
         # Where the place of one picture depends on all, so does its file.
         self._row = _digest(list(subjects)) if is_by_row(standard) else ""
@@ -37,7 +36,7 @@ class Keys:
         """Digest of all that a picture's file and its checks depend on."""
         name = picture.output.rsplit("/", 1)[-1]
         return _digest(
-            [RENDERING, picture.subject, picture.told, self._row, name if self._asks_for_names() else "",
+            [RENDERING, picture.subject, dict(picture.fields), self._row, name if self._asks_for_names() else "",
              self._rules(picture.deliverable)]
         )  # fmt: skip
 
@@ -58,26 +57,26 @@ def reuse(session: Session, vault: Vault, run: Run, rows: Sequence[PictureRow]) 
     """Take what earlier runs made from the very same: the files are linked, and their facts copied."""
     waiting: dict[str, list[PictureRow]] = {}
     for row in rows:
-        if row.state == "waiting" and row.key:
+        if row.state == PictureState.WAITING and row.key:
             waiting.setdefault(row.key, []).append(row)
     for keys in _in_pieces(list(waiting)):
         query = (
             select(PictureRow)
-            .where(PictureRow.key.in_(keys), PictureRow.state == "done", PictureRow.run_id != run.id)
+            .where(PictureRow.key.in_(keys), PictureRow.state == PictureState.DONE, PictureRow.run_id != run.id)
             .order_by(PictureRow.id)
         )
         for old in session.scalars(query):
             source = vault.run(old.run_id) / old.output
             for row in waiting[old.key]:
-                if row.state == "waiting" and _linked(source, vault.run(run.id) / row.output, old.bytes):
+                if row.state == PictureState.WAITING and _linked(source, vault.run(run.id) / row.output, old.bytes):
                     _take_over(row, old)
     session.flush()
 
 
 def _take_over(row: PictureRow, old: PictureRow) -> None:
-    row.state, row.reused, row.message = "done", True, old.message
+    row.state, row.reused, row.message = PictureState.DONE, True, old.message
     row.width, row.height, row.bytes = old.width, old.height, old.bytes
-    row.sha256, row.quality, row.checks, row.way = old.sha256, old.quality, old.checks, old.way
+    row.sha256, row.quality, row.checks, row.matrix = old.sha256, old.quality, old.checks, old.matrix
 
 
 def _linked(source: Path, target: Path, size: int) -> bool:

@@ -8,13 +8,17 @@ from pathlib import Path
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.finishing.embed import Camera, camera_of
 from zero_easel.core.finishing.encode import encode_webp, weight_of
+from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.item import CutItem
+from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.colour import Encoded
+from zero_easel.core.light.geometry import Box
 from zero_easel.core.photos.decoding import Photo, PhotoError, read_photo
 from zero_easel.core.photos.reading import Reading, read
 from zero_easel.core.placing.placement import Subject
 from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
+from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
 from zero_easel.files import write_atomically
 from zero_easel.library.models import PhotoRow
@@ -27,24 +31,24 @@ SMALL, LARGE = 480, 1400
 
 @dataclass(frozen=True)
 class Cleared:
-    """Facts of a cutout that is now in the vault. Box and bounds in px of the upright photo. measures: packed.
-    weight: of its preview, see core.encode.weight_of."""
+    """Facts of a cutout that is now in the vault. Box and bounds in px of the upright photo. weight: of its preview,
+    see core.encode.weight_of."""
 
     key: str
     confidence: float
-    flags: list[list[str]]
+    flags: tuple[Flag, ...]
     left: int
     top: int
     width: int
     height: int
-    bounds: list[float] | None
-    measures: str
+    bounds: Box | None
+    measures: Measures | None
     weight: int
     seconds: float
 
 
 @dataclass(frozen=True)
-class Batch:
+class PhotoResult:
     """What came of one photo: a result per picture that was asked for, and its cutout, if that was made too."""
 
     made: tuple[Made, ...]
@@ -78,14 +82,14 @@ def clear_photo(root: Path, order: Order) -> Cleared:
 
 def make_pictures(
     root: Path, order: Order, rules: Standard, parts: Sequence[tuple[Task, Path]], subject: Subject
-) -> Batch:
+) -> PhotoResult:
     """Make finished pictures of one photo, each a task and the file for it, from the kept cutout, or from the original
     if there is none. A picture that fails keeps the others from nothing."""
     vault, cleared = Vault(root), None
 
     def item() -> CutItem:
         nonlocal cleared
-        kept = _kept(vault, order.key)
+        kept = kept_cutout(vault.cutout(order.key))
         if kept is None:
             kept, cleared = _cleared(vault, order)
         return kept
@@ -93,7 +97,7 @@ def make_pictures(
     source = Source(order.name, lambda: _original(vault, order), item, lambda: _camera(vault, order))
     assets = Assets(vault.assets)
     done = tuple(made(source, subject, rules, task, target, assets) for task, target in parts)
-    return Batch(done, cleared)
+    return PhotoResult(done, cleared)
 
 
 def kept_source(vault: Vault, photo: PhotoRow) -> Source:
@@ -101,7 +105,7 @@ def kept_source(vault: Vault, photo: PhotoRow) -> Source:
     order = Order(photo.digest, photo.name, photo.cutout_key or "", (), ())
 
     def item() -> CutItem:
-        kept = _kept(vault, order.key) if order.key else None
+        kept = kept_cutout(vault.cutout(order.key)) if order.key else None
         if kept is None:
             raise PictureError(f"{photo.name} is not cleared yet.")
         return kept
@@ -122,13 +126,13 @@ def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
     cleared = Cleared(
         key=order.key,
         confidence=item.confidence,
-        flags=[list(flag) for flag in item.flags],
+        flags=tuple(item.flags),
         left=item.left,
         top=item.top,
         width=width,
         height=height,
-        bounds=list(item.bounds) if item.bounds else None,
-        measures=item.measures.packed() if item.measures else "",
+        bounds=item.bounds,
+        measures=item.measures,
         weight=weight,
         seconds=round(time.perf_counter() - started, 3),
     )
@@ -151,9 +155,8 @@ def _empty(vault: Vault, digest: str) -> Encoded:
 
 
 def _keep(vault: Vault, key: str, item: CutItem) -> int:
-    """Previews first, then facts, then pixels: whoever finds the pixels finds all of it. Returns its weight."""
+    """Previews first, then the cutout: whoever finds that finds all of it. Returns its weight."""
     weight = 0
-    png, facts = item.packed()
     path = vault.cutout(key)
     path.parent.mkdir(parents=True, exist_ok=True)
     for kind, longest in (("small", SMALL), ("large", LARGE)):
@@ -162,15 +165,5 @@ def _keep(vault: Vault, key: str, item: CutItem) -> int:
             reduced = (reduced >> 8).astype("uint8")
         write_atomically(vault.preview(key, kind), encode_webp(reduced, 90))
         weight = weight_of(reduced) if kind == "small" else weight
-    write_atomically(path.with_suffix(".json"), facts.encode())
-    write_atomically(path, png)
+    keep_cutout(path, item)
     return weight
-
-
-def _kept(vault: Vault, key: str) -> CutItem | None:
-    """The stored cutout, None if it is not there or was damaged: it can always be made again."""
-    path = vault.cutout(key)
-    try:
-        return CutItem.unpacked(path.read_bytes(), path.with_suffix(".json").read_text())
-    except (OSError, ValueError, TypeError, KeyError):
-        return None

@@ -90,15 +90,15 @@ class OpenPhotos:
     """The photos looked at last."""
 
     def __init__(self) -> None:
-        self._sheets: OrderedDict[tuple[str, ...], OpenPhoto] = OrderedDict()
+        self._photos: OrderedDict[tuple[str, ...], OpenPhoto] = OrderedDict()
         self._lock = threading.Lock()
 
-    def sheet(self, names: tuple[str, ...], read: Callable[[], tuple[Photo, list[Encoded]]]) -> OpenPhoto:
+    def photo(self, names: tuple[str, ...], read: Callable[[], tuple[Photo, list[Encoded]]]) -> OpenPhoto:
         """The photo of a digest and its empty frames' digests; read() fetches them if they are not there."""
         with self._lock:
-            if names not in self._sheets:
-                self._sheets[names] = OpenPhoto(*read())
-            self._sheets.move_to_end(names)
-            while len(self._sheets) > _PHOTOS:
-                self._sheets.popitem(last=False)
-            return self._sheets[names]
+            if names not in self._photos:
+                self._photos[names] = OpenPhoto(*read())
+            self._photos.move_to_end(names)
+            while len(self._photos) > _PHOTOS:
+                self._photos.popitem(last=False)
+            return self._photos[names]

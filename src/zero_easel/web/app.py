@@ -9,7 +9,9 @@ from fastapi.responses import PlainTextResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 
-from zero_easel.web import (
+from zero_easel.web.page import is_partial, show
+from zero_easel.web.screens import (
+    assets,
     bring_in,
     clearing,
     deliver,
@@ -25,7 +27,6 @@ from zero_easel.web import (
     touchup,
     versions,
 )
-from zero_easel.web.page import is_partial, show
 from zero_easel.web.security import Guard
 from zero_easel.workbench import Workbench
 
@@ -52,6 +53,7 @@ def create_app(bench: Workbench) -> FastAPI:
         touchup,
         placing,
         standards,
+        assets,
         versions,
         names,
         deliver,

@@ -64,9 +64,9 @@ def test_gradients_run_evenly_and_pictures_cover() -> None:
 def test_an_item_with_its_shadow_lies_on_any_ground() -> None:
     item = item_of(np.pad(np.ones((60, 60), np.float32), 40))
     rules = Standard(canvas=Canvas(width=200, height=200), item=Item(shadow="drawn", share=50))
-    laid = lay_out([Subject(item.measures, Size(140, 140))], rules)[0]
-    assert laid is not None
-    drawn = draw(item, laid)
+    placement = lay_out([Subject(item.measures, Size(140, 140))], rules)[0]
+    assert placement is not None
+    drawn = draw(item, placement)
     ground = light_of(read_ground("vertical #FFFFFF #808080"), Size(200, 200), no_picture)
     eight, sixteen = flat(drawn, ground), flat(drawn, ground, 16)
     assert sixteen.dtype == np.uint16 and np.abs(eight.astype(int) - np.round(sixteen / 257)).max() <= 1
@@ -226,8 +226,8 @@ def test_a_sheet_of_500_is_small_and_its_text_is_text(tmp_path: Path) -> None:
 
 
 def test_sheets_of_any_number_fit_or_say_that_they_do_not() -> None:
-    for per_page, way in ((1, "portrait"), (12, "landscape"), (35, "portrait")):
-        rules = ContactSheet(per_page=per_page, way=way)  # type: ignore[arg-type]
+    for per_page, orientation in ((1, "portrait"), (12, "landscape"), (35, "portrait")):
+        rules = ContactSheet(per_page=per_page, orientation=orientation)  # type: ignore[arg-type]
         grid = grid_of(rules)
         assert grid.columns * grid.rows >= per_page and min(grid.picture) > 20
     with pytest.raises(ValueError, match="do not fit"):

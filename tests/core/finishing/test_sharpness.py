@@ -65,13 +65,13 @@ def through_pipeline(linear: Float, scale: float, turn: float = 0.0) -> Float:
     size = 500
     standard = Standard(canvas=Canvas(width=size, height=size), item=Item(margin="0%", place="centre", share=100))
     item = photographed(linear)
-    subject = Subject(item.measures, item.frame, hand=Adjustment(turn=turn))
-    laid = lay_out([subject], standard)[0]
-    assert laid is not None
-    subject = subject._replace(hand=Adjustment(turn=turn, scale=scale / laid.scale))
-    laid = lay_out([subject], standard)[0]
-    assert laid is not None and laid.scale == pytest.approx(scale, rel=1e-6)
-    drawn = to_linear(render(item, standard, laid).pixels)[..., 1]
+    subject = Subject(item.measures, item.frame, adjustment=Adjustment(turn=turn))
+    placement = lay_out([subject], standard)[0]
+    assert placement is not None
+    subject = subject._replace(adjustment=Adjustment(turn=turn, scale=scale / placement.scale))
+    placement = lay_out([subject], standard)[0]
+    assert placement is not None and placement.scale == pytest.approx(scale, rel=1e-6)
+    drawn = to_linear(render(item, standard, placement).pixels)[..., 1]
     return np.asarray(drawn[size // 2 - 70 : size // 2 + 70, size // 2 - 50 : size // 2 + 50])
 
 
@@ -127,13 +127,13 @@ def test_a_zone_plate_leaves_no_false_rings(turn: float, left: float, scale: flo
     # Frequency grows with the radius and reaches half a cycle per px at the middle of the sides.
     plate = (0.5 + 0.5 * np.cos(0.5 * 2 * np.pi * radius**2 / SIDE)).astype(np.float32)
     size = round(SIDE * scale)
-    way = (
+    matrix = (
         Map.moved(-SIDE / 2, -SIDE / 2)
         .then(Map.turned(turn))
         .then(Map.scaled(scale, scale))
         .then(Map.moved(size / 2, size / 2))
     )
-    small = warp(plate, Size(size, size), way)
+    small = warp(plate, Size(size, size), matrix)
     y, x = np.mgrid[0:size, 0:size] + 0.5 - size / 2
     frequency = np.hypot(x, y) / scale / SIDE  # cycles per px of the photo
     # Well above what the new size can hold, and inside the photo: nothing but grey may be left there.
@@ -155,6 +155,6 @@ def test_fine_stripes_reduce_to_the_light_that_they_give() -> None:
     assert np.abs(picture[40:60, 40:60].astype(int) - 188).max() <= 2
     uncut = np.repeat(np.round(stripes * 255).astype(np.uint8)[..., None], 3, 2)
     kept = Standard(canvas=Canvas(width=100, height=100), item=Item(backdrop="kept", kernel="lanczos"))
-    laid = lay_out([Subject(None, Size(400, 400))], kept)[0]
-    assert laid is not None
-    assert np.abs(render_uncut(uncut, None, laid, lit("#FFFFFF"))[:, 5:-5].astype(int) - 188).max() <= 2
+    placement = lay_out([Subject(None, Size(400, 400))], kept)[0]
+    assert placement is not None
+    assert np.abs(render_uncut(uncut, None, placement, lit("#FFFFFF"))[:, 5:-5].astype(int) - 188).max() <= 2

@@ -39,10 +39,10 @@ def subject(item: CutItem, **more: object) -> Subject:
     return Subject(item.measures, item.frame, **more)  # type: ignore[arg-type]
 
 
-def drawn_box(item: CutItem, laid: Placement, standard: Standard) -> Box:
+def drawn_box(item: CutItem, placement: Placement, standard: Standard) -> Box:
     """Box of the matte in the finished picture."""
-    picture = render(item, standard, laid).pixels
-    assert picture.shape[:2] == laid.canvas[::-1]
+    picture = render(item, standard, placement).pixels
+    assert picture.shape[:2] == placement.canvas[::-1]
     box = bounds_of(np.ascontiguousarray(picture[..., 3]))
     assert box is not None
     return box
@@ -76,9 +76,9 @@ def test_a_share_of_the_frame_is_met_by_the_drawn_item(
     canvas: Canvas, size: tuple[int, int], rule: Item, turn: float
 ) -> None:
     standard, item = standard_of(canvas, rule), item_of(shape(*size))
-    laid = lay_out([subject(item, hand=Adjustment(turn=round(turn, 1)))], standard)[0]
-    assert laid is not None and not {"cut", "margin", "position"} & {note.kind for note in laid.notes}
-    area, asked = free_area(canvas, rule), laid.box
+    placement = lay_out([subject(item, adjustment=Adjustment(turn=round(turn, 1)))], standard)[0]
+    assert placement is not None and not {"cut", "margin", "position"} & {note.kind for note in placement.notes}
+    area, asked = free_area(canvas, rule), placement.box
     assert asked is not None
     room = {"height": area.height, "width": area.width}
     share = {"height": rule.share / 100 * canvas.height, "width": rule.share / 100 * canvas.width}
@@ -90,8 +90,8 @@ def test_a_share_of_the_frame_is_met_by_the_drawn_item(
     assert_placed(asked, area, rule, 1e-6)
     # In the finished picture the matte ends where it was asked to, to half a pixel, at the sides that the rule names;
     # how long the others are follows from them.
-    box = drawn_box(item, laid, standard)
-    sides = ("top", "bottom") if laid.held.scale == "height" else ("left", "right")
+    box = drawn_box(item, placement, standard)
+    sides = ("top", "bottom") if placement.rules.scale == "height" else ("left", "right")
     assert max(abs(getattr(box, side) - getattr(asked, side)) for side in sides) <= 0.51
     assert_placed(box, area, rule)
 
@@ -113,27 +113,29 @@ def test_the_rules_for_a_whole_row_keep_what_they_promise(
     standard, items = standard_of(canvas, rule), [item_of(shape(*size)) for size in (one, two)]
     listed = [Dimensions(width=size[1] / (2 + at), depth=size[1] / (2 + at)) for at, size in enumerate((one, two))]
     row = [subject(item, size=s, view=view) for item, s in zip(items, listed, strict=True)]
-    laid = [lay for lay in lay_out(row, standard) if lay is not None]
-    assert len(laid) == 2
-    boxes = [drawn_box(item, lay, standard) for item, lay in zip(items, laid, strict=True)]
+    placement = [lay for lay in lay_out(row, standard) if lay is not None]
+    assert len(placement) == 2
+    boxes = [drawn_box(item, lay, standard) for item, lay in zip(items, placement, strict=True)]
     area = free_area(canvas, rule)
     for box in boxes:
         assert_placed(box, area, rule)
         assert box.width <= area.width + 1 and box.height <= area.height + 1
     drawn = [np.array([box.width, box.height]) for box in boxes]
-    limited = any(note.kind == "limit" for lay in laid for note in lay.notes)
+    limited = any(note.kind == "limit" for lay in placement for note in lay.notes)
     if rule.scale == "true-size" and view != "detail":
         # The second is photographed at 3/2 of the first's px per mm.
-        assert laid[0].scale / laid[1].scale == pytest.approx(laid[1].px_per_mm / laid[0].px_per_mm, rel=1e-9)  # type: ignore[operator]
-        widths = [s.width * lay.scale * lay.px_per_mm for s, lay in zip(listed, laid, strict=True)]  # type: ignore[operator]
+        assert placement[0].scale / placement[1].scale == pytest.approx(
+            placement[1].px_per_mm / placement[0].px_per_mm, rel=1e-9
+        )  # type: ignore[operator]
+        widths = [s.width * lay.scale * lay.px_per_mm for s, lay in zip(listed, placement, strict=True)]  # type: ignore[operator]
         assert [box.width for box in boxes] == pytest.approx(widths, abs=2.5)
     if rule.scale == "as-shot":
         frames = [item.width for item in items]
-        assert laid[0].scale * frames[0] == pytest.approx(laid[1].scale * frames[1], rel=1e-9)
+        assert placement[0].scale * frames[0] == pytest.approx(placement[1].scale * frames[1], rel=1e-9)
     if rule.scale == "even-weight" and not limited:
-        weights = [m.area * lay.scale**2 for m, lay in zip((i.measures for i in items), laid, strict=True)]  # type: ignore[union-attr]
+        weights = [m.area * lay.scale**2 for m, lay in zip((i.measures for i in items), placement, strict=True)]  # type: ignore[union-attr]
         assert weights[0] == pytest.approx(weights[1], rel=1e-9)
-    for lay, size in zip(laid, drawn, strict=True):
+    for lay, size in zip(placement, drawn, strict=True):
         assert lay.box is not None
         assert size == pytest.approx([lay.box.width, lay.box.height], abs=0.5)
 
@@ -146,29 +148,29 @@ def test_the_rules_for_a_whole_row_keep_what_they_promise(
     st.sampled_from(["cut", "grow"]), st.sampled_from(["0px", "-30px", "20px -9px 0px 5px"]),
 )  # fmt: skip
 def test_nothing_is_cut_off_unless_that_is_said(
-    canvas: Canvas, size: tuple[int, int], hand: Adjustment, overflow: str, around: str
+    canvas: Canvas, size: tuple[int, int], adjustment: Adjustment, overflow: str, padding: str
 ) -> None:
-    held = canvas.model_copy(update={"overflow": overflow, "around": around})
-    standard, item = standard_of(held, Item()), item_of(shape(*size))
-    laid = lay_out([subject(item, hand=hand)], standard)[0]
-    assert laid is not None and laid.box is not None
+    changed = canvas.model_copy(update={"overflow": overflow, "padding": padding})
+    standard, item = standard_of(changed, Item()), item_of(shape(*size))
+    placement = lay_out([subject(item, adjustment=adjustment)], standard)[0]
+    assert placement is not None and placement.box is not None
     inside = (
-        min(laid.box.left, laid.box.top) > -0.5 - 1e-9
-        and laid.box.right < laid.canvas[0] + 0.5 + 1e-9
-        and laid.box.bottom < laid.canvas[1] + 0.5 + 1e-9
+        min(placement.box.left, placement.box.top) > -0.5 - 1e-9
+        and placement.box.right < placement.canvas[0] + 0.5 + 1e-9
+        and placement.box.bottom < placement.canvas[1] + 0.5 + 1e-9
     )
-    assert inside is not any(note.kind == "cut" for note in laid.notes)
+    assert inside is not any(note.kind == "cut" for note in placement.notes)
     if overflow == "grow":
-        assert inside and laid.canvas[0] >= canvas.width - 60
+        assert inside and placement.canvas[0] >= canvas.width - 60
 
 
 def test_what_is_drawn_in_full_has_all_of_its_matte() -> None:
     item = item_of(shape(120, 90))
     standard = standard_of(Canvas(width=200, height=200, overflow="grow"), Item())
-    laid = lay_out([subject(item, hand=Adjustment(right=55, turn=20.0))], standard)[0]
-    assert laid is not None and item.measures is not None and laid.canvas[0] > 200
-    drawn = render(item, standard, laid)
-    assert drawn.pixels[..., 3].sum() / 255 == pytest.approx(item.measures.area * drawn.way.scale**2, rel=0.002)
+    placement = lay_out([subject(item, adjustment=Adjustment(right=55, turn=20.0))], standard)[0]
+    assert placement is not None and item.measures is not None and placement.canvas[0] > 200
+    drawn = render(item, standard, placement)
+    assert drawn.pixels[..., 3].sum() / 255 == pytest.approx(item.measures.area * drawn.matrix.scale**2, rel=0.002)
 
 
 def test_rules_of_a_category_and_view_go_before_those_of_all() -> None:
@@ -183,9 +185,9 @@ def test_rules_of_a_category_and_view_go_before_those_of_all() -> None:
     row = [
         subject(item, category=c, view=v) for c, v in (("garden", "front"), ("kitchen", "front"), ("kitchen", "TOP"))
     ]
-    laid = lay_out(row, standard)
-    assert [round(100 * lay.share) for lay in laid if lay] == [84, 50, 30]
-    assert [lay.rules.place for lay in laid if lay] == ["line", "line", "centre"]
+    placement = lay_out(row, standard)
+    assert [round(100 * lay.share) for lay in placement if lay] == [84, 50, 30]
+    assert [lay.rules.place for lay in placement if lay] == ["line", "line", "centre"]
 
 
 def test_true_size_takes_a_missing_size_from_its_neighbours_and_says_so() -> None:
@@ -198,13 +200,17 @@ def test_true_size_takes_a_missing_size_from_its_neighbours_and_says_so() -> Non
         Subject(jug.measures, around),
         Subject(jug.measures, around, size=one[1]),
     ]
-    laid = lay_out(row, Standard(item=rule))
-    assert [lay and [note.kind for note in lay.notes if note.kind in ("guess", "size")] for lay in laid] == [
+    placement = lay_out(row, Standard(item=rule))
+    assert [lay and [note.kind for note in lay.notes if note.kind in ("guess", "size")] for lay in placement] == [
         [],
         ["guess"],
         [],
     ]
-    assert laid[1] is not None and laid[2] is not None and laid[1].scale == pytest.approx(laid[2].scale, rel=0.02)
+    assert (
+        placement[1] is not None
+        and placement[2] is not None
+        and placement[1].scale == pytest.approx(placement[2].scale, rel=0.02)
+    )
     alone = lay_out([row[0], row[1]], Standard(item=rule))[1]
     assert alone is not None and "no listed size" in alone.notes[0].text
     fixed = lay_out(row, changed(Standard(item=rule), "item.px_per_mm", "3.1 px/mm"))[2]
@@ -220,10 +226,10 @@ def test_floor_ceiling_and_enlarging(rule: dict[str, object], said: str) -> None
     thimble, pot = item_of(shape(40, 30)), item_of(shape(190, 190))
     frame = Size(800, 800)
     row = [Subject(item.measures, frame) for item in (thimble, pot)]
-    laid = lay_out(row, Standard(canvas=Canvas(width=600, height=600), item=Item(**rule)))
-    texts = [note.text for lay in laid if lay for note in lay.notes]
+    placement = lay_out(row, Standard(canvas=Canvas(width=600, height=600), item=Item(**rule)))
+    texts = [note.text for lay in placement if lay for note in lay.notes]
     assert any(said in text for text in texts)
-    shares = [lay.share for lay in laid if lay]
+    shares = [lay.share for lay in placement if lay]
     assert all(s >= 0.299 for s in shares) or "smallest" not in rule
     assert all(s <= 0.401 for s in shares) or "largest" not in rule
     assert ("enlarge" in rule) is not any("enlarged" in text for text in texts)
@@ -242,22 +248,22 @@ def with_handle() -> CutItem:
 def test_a_mugs_body_and_not_its_handle_is_centred_by_its_axis(across: str) -> None:
     item, rule = with_handle(), Item(across=across, share=60)
     standard = standard_of(Canvas(width=300, height=300), rule)
-    laid = lay_out([subject(item)], standard)[0]
-    assert laid is not None
-    box = drawn_box(item, laid, standard)
-    body = box.left + 60 * laid.scale
-    off = {"axis": 0.0, "bounds": -25 * laid.scale, "centroid": -9 * laid.scale}[across]
+    placement = lay_out([subject(item)], standard)[0]
+    assert placement is not None
+    box = drawn_box(item, placement, standard)
+    body = box.left + 60 * placement.scale
+    off = {"axis": 0.0, "bounds": -25 * placement.scale, "centroid": -9 * placement.scale}[across]
     assert body - 150 == pytest.approx(off, abs=1.5)
     assert box.left > 0 and box.right <= 282
 
 
 def test_margins_hold_on_the_side_of_the_handle_too() -> None:
     item = with_handle()
-    laid = lay_out([subject(item)], Standard(item=Item(across="axis", share=100)))[0]
-    assert laid is not None and laid.box is not None
-    area = free_area(Canvas(), laid.rules)
-    assert laid.box.right == pytest.approx(area.right, abs=0.01) or laid.box.top >= area.top
-    assert laid.box.right <= area.right + 0.01
+    placement = lay_out([subject(item)], Standard(item=Item(across="axis", share=100)))[0]
+    assert placement is not None and placement.box is not None
+    area = free_area(Canvas(), placement.rules)
+    assert placement.box.right == pytest.approx(area.right, abs=0.01) or placement.box.top >= area.top
+    assert placement.box.right <= area.right + 0.01
 
 
 def test_a_row_without_items_is_no_row() -> None:

@@ -37,7 +37,7 @@ def box(sides: tuple[float, float, float], turn: float, elevation: float, scale:
 def test_width_height_and_depth_give_the_cameras_angle(w: float, h: float, d: float, e: float, scale: float) -> None:
     pose = pose_of(can(w, h, d, e, scale), Dimensions(w, h, d), "front")
     assert pose is not None and not pose.doubt
-    if e < np.degrees(np.arctan2(d, h)) and pose.how == "its width":
+    if e < np.degrees(np.arctan2(d, h)) and pose.source == "its width":
         # Beyond that angle an item looks as high as it did before it, and the lower one is meant.
         assert pose.elevation == pytest.approx(e, abs=1.5)
     assert pose.px_per_mm == pytest.approx(scale, rel=0.05)
@@ -62,7 +62,7 @@ def test_a_box_that_is_turned_is_known_by_its_outline(
 ) -> None:
     pose = pose_of(box(sides, turn, e, scale, 8.3 * max(sides)), Dimensions(*sides), "front")
     assert pose is not None
-    if "outline" in pose.how:
+    if "outline" in pose.source:
         assert pose.px_per_mm == pytest.approx(scale, rel=0.04)
         assert pose.elevation == pytest.approx(e, abs=4)
 

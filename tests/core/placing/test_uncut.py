@@ -23,8 +23,8 @@ frames = st.tuples(st.integers(20, 6000), st.integers(20, 6000))
 canvases = st.builds(Canvas, width=st.integers(16, 3000), height=st.integers(16, 3000))
 
 
-def corners(way: Map, frame: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:
-    ends = way.apply(np.array([[0, 0], frame], float))
+def corners(matrix: Map, frame: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:
+    ends = matrix.apply(np.array([[0, 0], frame], float))
     return ends[0], ends[1]
 
 
@@ -34,7 +34,7 @@ def test_boxes_are_filled_as_css_says(
 ) -> None:
     middle = (at[0] * frame[0], at[1] * frame[1])
     uncut = lay_uncut(canvas, Item(backdrop="kept", fit=fit), frame, middle)  # type: ignore[arg-type]
-    low, high = corners(uncut.way, frame)
+    low, high = corners(uncut.matrix, frame)
     room = np.array([canvas.width, canvas.height])
     assert uncut.canvas == tuple(room)
     if fit == "contain":
@@ -45,9 +45,9 @@ def test_boxes_are_filled_as_css_says(
     if fit == "stretch":
         assert np.abs(low).max() < 1e-6 and np.abs(high - room).max() < 1e-6
     else:
-        assert uncut.way.a == pytest.approx(uncut.way.d)
+        assert uncut.matrix.a == pytest.approx(uncut.matrix.d)
         # What should be kept lies on the canvas, and in its middle unless the picture's own edge forbids it.
-        kept = uncut.way.apply(np.array([middle]))[0]
+        kept = uncut.matrix.apply(np.array([middle]))[0]
         assert (kept >= -1e-6).all() and (kept <= room + 1e-6).all()
 
 
@@ -85,10 +85,10 @@ def test_the_part_that_a_person_keeps_is_the_same_at_every_size() -> None:
     pixels = photo()
     for side in (60, 90):
         standard = KEPT.model_copy(update={"canvas": Canvas(width=side, height=side)})
-        hand = Adjustment(keep=(150.0, 60.0))
-        laid = lay_out([Subject(None, Size(200, 120), hand=hand)], standard)[0]
-        assert laid is not None
-        picture = render_uncut(pixels, None, laid, lit("#FFFFFF"))
+        adjustment = Adjustment(keep=(150.0, 60.0))
+        placement = lay_out([Subject(None, Size(200, 120), adjustment=adjustment)], standard)[0]
+        assert placement is not None
+        picture = render_uncut(pixels, None, placement, lit("#FFFFFF"))
         assert picture.shape == (side, side, 3)
         # Columns 80 to 200 are left: the right edge stops it at 140.
         assert abs(int(picture[side // 2, side // 2, 0]) - 144) < 8
@@ -103,13 +103,13 @@ def test_contain_leaves_the_ground_and_a_transparent_one_bare() -> None:
             canvas=Canvas(width=60, height=60, ground=ground), item=Item(backdrop="kept"),
             deliverables=(Deliverable(format="png"),),
         )  # fmt: skip
-        laid = lay_out([Subject(None, Size(200, 120))], standard)[0]
-        assert laid is not None
-        picture = render_uncut(photo(), None, laid, lit(ground))
+        placement = lay_out([Subject(None, Size(200, 120))], standard)[0]
+        assert placement is not None
+        picture = render_uncut(photo(), None, placement, lit(ground))
         assert tuple(picture[2, 30]) == wanted and picture[30, 30, 0] > 60
     reduced = KEPT.model_copy(update={"item": Item(backdrop="kept", reduce_only=True), "canvas": Canvas()})
-    laid = lay_out([Subject(None, Size(200, 120))], reduced)[0]
-    assert laid is not None and laid.scale == 1 and not laid.notes
+    placement = lay_out([Subject(None, Size(200, 120))], reduced)[0]
+    assert placement is not None and placement.scale == 1 and not placement.notes
 
 
 def test_every_stored_orientation_gives_the_same_picture() -> None:
@@ -124,9 +124,9 @@ def test_every_stored_orientation_gives_the_same_picture() -> None:
         exif[274] = orientation
         stored.save(file, "TIFF", exif=exif)
         read = decode_photo(file.getvalue(), "stored.tif")
-        laid = lay_out([Subject(None, Size(read.facts.width, read.facts.height))], KEPT)[0]
-        assert laid is not None
-        found.append(render_uncut(read.pixels, None, laid, lit("#FFFFFF")))
+        placement = lay_out([Subject(None, Size(read.facts.width, read.facts.height))], KEPT)[0]
+        assert placement is not None
+        found.append(render_uncut(read.pixels, None, placement, lit("#FFFFFF")))
     assert all(np.array_equal(found[0], other) for other in found[1:])
 
 
@@ -135,10 +135,10 @@ def test_graphics_keep_hard_edges_and_photos_do_not_count_as_such() -> None:
     drawn[10:30, 20:40] = (200, 0, 0)
     assert is_hard_edged(drawn) and not is_hard_edged(photo())
     standard = Standard(canvas=Canvas(width=180, height=120), item=Item(backdrop="kept"))
-    laid = lay_out([Subject(None, Size(60, 40))], standard)[0]
-    assert laid is not None and "enlarged 3.00 times" in laid.notes[0].text
-    large = render_uncut(drawn, None, laid, lit("#FFFFFF"))
+    placement = lay_out([Subject(None, Size(60, 40))], standard)[0]
+    assert placement is not None and "enlarged 3.00 times" in placement.notes[0].text
+    large = render_uncut(drawn, None, placement, lit("#FFFFFF"))
     assert np.array_equal(large, np.repeat(np.repeat(drawn, 3, 0), 3, 1))
     soft = standard.model_copy(update={"item": Item(backdrop="kept", kernel="cubic")})
-    laid = lay_out([Subject(None, Size(60, 40))], soft)[0]
-    assert laid is not None and len(np.unique(render_uncut(drawn, None, laid, lit("#FFFFFF"))[..., 0])) > 2
+    placement = lay_out([Subject(None, Size(60, 40))], soft)[0]
+    assert placement is not None and len(np.unique(render_uncut(drawn, None, placement, lit("#FFFFFF"))[..., 0])) > 2

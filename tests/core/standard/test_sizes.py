@@ -50,7 +50,7 @@ def test_an_item_lies_alike_on_every_canvas_of_the_same_shape(
 ) -> None:
     px = 1.5 if scale == "true-size" else 0
     rules = standard(margin=margin, line=line, share=60, scale=scale, px_per_mm=px)
-    subject = Subject(ITEM.measures, Size(300, 400), hand=Adjustment(right=right))
+    subject = Subject(ITEM.measures, Size(300, 400), adjustment=Adjustment(right=right))
     large = lay_out([subject], rules)[0]
     wanted = Deliverable(size="longest", number=longest)
     small = lay_out([subject], rules_on(rules, wanted))[0]

@@ -102,8 +102,8 @@ def _surplus(runs: Sequence[Sequence[int]]) -> dict[int, str]:
     usual, often = sizes.most_common(1)[0] if sizes else (0, 0)
     if often < _ENOUGH or often < _MOST * sizes.total():
         return {}
-    said = "behind this card are {} photos, behind most {}: perhaps a card is missing before this one"
-    return {at: said.format(len(run), usual) for run in runs for at in run[usual:]}
+    message = "behind this card are {} photos, behind most {}: perhaps a card is missing before this one"
+    return {at: message.format(len(run), usual) for run in runs for at in run[usual:]}
 
 
 def _gap(placed: Placed, snap: Snap) -> str:

@@ -116,7 +116,7 @@ class Namer:
         self._folder_needs_product = self._folder is not None and self._folder.needs_product()
         self._folder_fields = sorted(self._folder.fields) if self._folder else []
         self._size = size_of(standard, wanted) if wanted else (standard.canvas.width, standard.canvas.height)
-        self._told = _told_fields(standard, columns) if wanted else frozenset()
+        self._asked = _asked_fields(standard, columns) if wanted else frozenset()
         self._counts: Counter[str] = Counter()
         self._of_products: dict[str, dict[str, Value]] = {}
         self._folders: dict[tuple[Value, ...], Named] = {}
@@ -161,10 +161,10 @@ class Namer:
         problems = folder.problems + name.problems + ((KEEPS_NAME,) if lost else ())
         if subject.match.doubt:
             problems += (NameProblem("doubt", f"to make sure of: {subject.match.doubt}"),)
-        told = {field: values.get(field) for field in self._told}
+        asked = {field: values.get(field) for field in self._asked}
         called = self._wanted.name if self._wanted else ""
         return Planned(
-            original, code, view, path + name.name + suffix, tuple(dict.fromkeys(problems)), called, at, told
+            original, code, view, path + name.name + suffix, tuple(dict.fromkeys(problems)), called, at, asked
         )
 
     def _folder_of(self, values: Mapping[str, Value]) -> Named:
@@ -191,7 +191,7 @@ class Namer:
         }  # fmt: skip
 
 
-def _told_fields(standard: Standard, columns: Sequence[str]) -> frozenset[str]:
+def _asked_fields(standard: Standard, columns: Sequence[str]) -> frozenset[str]:
     """Fields that information and overlays ask for. Raises PatternError if there is one that is not."""
     texts = [getattr(standard.information, key) for key in TEXTS] + [overlay.text for overlay in standard.overlays]
     fields = {"code"}.union(*(Pattern(text, columns).fields for text in texts if text))

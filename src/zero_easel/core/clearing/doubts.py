@@ -104,7 +104,7 @@ def reasons_of(sight: Sight, region: Region, signals: Signals) -> list[Flag]:
     facts alone."""
     doubtful = confidence_of(signals) < DOUBTFUL
     rows = [
-        _sides_said(region),
+        _touched_sides(region),
         (signals.unsure > 0.06, "unsure", f"{signals.unsure:.0%} of the item could as well be backdrop"),
         (signals.faint > 0.12, "faint-rim", f"item and backdrop look alike along {signals.faint:.0%} of the rim"),
         (signals.differing > 0.08, "two-looks", f"from close by, {signals.differing:.0%} of the item looks different"),
@@ -120,7 +120,7 @@ def reasons_of(sight: Sight, region: Region, signals: Signals) -> list[Flag]:
         (signals.unexplained > 0.35, "unsure-backdrop", f"{signals.unexplained:.0%} around it is no plain backdrop"),
         (sight.empty_fits is False, *EMPTY_UNUSED),
     ]  # fmt: skip
-    return [Flag(code, text) for said, code, text in rows if said and (doubtful or code in _FACTS)]
+    return [Flag(code, text) for holds, code, text in rows if holds and (doubtful or code in _FACTS)]
 
 
 NO_ITEM = Flag("no-item", "no item found before the backdrop")
@@ -138,7 +138,7 @@ def _sides(region: Region) -> list[str]:
     return [name for name, (line, at_frame) in sides.items() if at_frame and line.sum() > 2]
 
 
-def _sides_said(region: Region) -> tuple[bool, str, str]:
+def _touched_sides(region: Region) -> tuple[bool, str, str]:
     edges = " and the ".join(_sides(region))
     return bool(edges), "touches-edge", f"touches the {edges} edge of the photo"
 

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from PIL import Image, ImageCms
 
-from zero_easel.core.finishing.jpeg2000 import said_by
+from zero_easel.core.finishing.jpeg2000 import facts_of
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.photos.reading import edge_blur
@@ -84,7 +84,7 @@ def opened(data: bytes) -> Opened:
 
 
 def _opened_jpeg2000(data: bytes) -> Opened:
-    icc, density = said_by(data)
+    icc, density = facts_of(data)
     with Image.open(io.BytesIO(data)) as picture:
         pixels = np.asarray(picture)
     # A JP2 file names sRGB by number instead of embedding it.
@@ -196,8 +196,8 @@ def _ground(pixels: Encoded, value: str) -> tuple[str, bool]:
     shown = np.repeat(outer[:, :1], 3, 1) if outer.shape[1] < 3 else outer[:, :3]
     off = np.abs(shown - np.array(colour)).max(1)
     worst = shown[int(off.argmax())]
-    said = "#{:02X}{:02X}{:02X}".format(*(int(v) for v in worst))
-    return (said if off.max() == 0 else f"{said}, {off.max()} away"), int(off.max()) <= within
+    shown_hex = "#{:02X}{:02X}{:02X}".format(*(int(v) for v in worst))
+    return (shown_hex if off.max() == 0 else f"{shown_hex}, {off.max()} away"), int(off.max()) <= within
 
 
 def _sharpness(pixels: Encoded, value: str) -> tuple[str, bool]:

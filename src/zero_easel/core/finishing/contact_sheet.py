@@ -34,12 +34,12 @@ _SMALLEST = 64
 
 
 class ContactSheet(Part):
-    """per_page: pictures on a page. way: how the paper lies, A4. gap: between pictures, mm. caption: pattern of the
-    line under each; caption_2: of a second line, "" for none. title: at the head of each page. numbers: whether pages
-    are numbered."""
+    """per_page: pictures on a page. orientation: how the paper lies, A4. gap: between pictures, mm. caption: pattern of
+    the line under each; caption_2: of a second line, "" for none. title: at the head of each page. numbers: whether
+    pages are numbered."""
 
     per_page: int = Field(default=20, ge=1, le=200)
-    way: Literal["portrait", "landscape"] = "portrait"
+    orientation: Literal["portrait", "landscape"] = "portrait"
     gap: float = Field(default=5, ge=0, le=40)
     caption: str = Field(default="{code}", max_length=200)
     caption_2: str = Field(default="{name}", max_length=200)
@@ -115,7 +115,7 @@ def contact_sheet(entries: Iterable[Entry], count: int, rules: ContactSheet) -> 
 
 
 def _paper(rules: ContactSheet) -> tuple[float, float]:
-    width, height = (landscape if rules.way == "landscape" else portrait)(A4)
+    width, height = (landscape if rules.orientation == "landscape" else portrait)(A4)
     return float(width), float(height)
 
 

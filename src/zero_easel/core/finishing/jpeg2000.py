@@ -28,7 +28,7 @@ def with_boxes(data: bytes, density: float, more: Embedded, *, is_srgb: bool) ->
     return b"".join([*head, *extra, *rest])
 
 
-def said_by(data: bytes) -> tuple[bytes, float]:
+def facts_of(data: bytes) -> tuple[bytes, float]:
     """The ICC profile of a JP2 file, empty if it names its colours by number, and its density in px per inch, 0 if it
     does not say. Raises ValueError if data is no JP2 file."""
     icc, density = b"", 0.0

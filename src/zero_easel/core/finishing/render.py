@@ -26,11 +26,11 @@ _NEAR = 0.2
 
 class Rendered(NamedTuple):
     """pixels: (H, W, 3) or, on a transparent ground, (H, W, 4) uint8 or uint16 sRGB, straight alpha. bounds: of the
-    item on the canvas, px. way: the map that was applied, from the upright photo."""
+    item on the canvas, px. matrix: the map that was applied, from the upright photo."""
 
     pixels: Encoded
     bounds: Box
-    way: Map
+    matrix: Map
 
 
 class _Span(NamedTuple):
@@ -40,7 +40,7 @@ class _Span(NamedTuple):
     top: int
     right: int
     bottom: int
-    way: Map
+    matrix: Map
 
     @property
     def size(self) -> Size:
@@ -58,36 +58,36 @@ class DrawnItem(NamedTuple):
     cover: Float
     shadow: Float | None
     bounds: Box
-    way: Map
+    matrix: Map
 
 
-def draw(item: CutItem, laid: Placement) -> DrawnItem:
+def draw(item: CutItem, placement: Placement) -> DrawnItem:
     """Draw an item where it was laid, by one resampling. Raises ValueError if there is no item."""
-    if item.measures is None or laid.box is None:
+    if item.measures is None or placement.box is None:
         raise ValueError("there is no item to draw")
-    kernel: Kernel = laid.rules.kernel
+    kernel: Kernel = placement.rules.kernel
     if kernel == "auto" and is_hard_edged(item.pixels):
         kernel = "box"
-    way, span, drawn, bounds = _settled(item, laid, kernel)
-    cover = np.zeros(laid.canvas[::-1], np.float32)
+    matrix, span, drawn, bounds = _settled(item, placement, kernel)
+    cover = np.zeros(placement.canvas[::-1], np.float32)
     alpha = np.clip(drawn, 0, 1)
     cover[span.top : span.bottom, span.left : span.right] = alpha
     colours = _colours(item, span, drawn, kernel)
-    return DrawnItem(colours, alpha, span, cover, _shadow(item, laid, way, cover), bounds, way)
+    return DrawnItem(colours, alpha, span, cover, _shadow(item, placement, matrix, cover), bounds, matrix)
 
 
-def render(item: CutItem, standard: Standard, laid: Placement | None = None) -> Rendered:
+def render(item: CutItem, standard: Standard, placement: Placement | None = None) -> Rendered:
     """Draw an item on the standard's canvas, on a ground that needs no picture; where it was laid among others or by
     itself. Raises ValueError if there is no item."""
     if item.measures is None:
         raise ValueError("there is no item to draw")
-    if laid is None:
-        laid = lay_out([Subject(item.measures, item.frame)], standard)[0]
-    assert laid is not None
-    drawn = draw(item, laid)
+    if placement is None:
+        placement = lay_out([Subject(item.measures, item.frame)], standard)[0]
+    assert placement is not None
+    drawn = draw(item, placement)
     ground = read_ground(standard.canvas.ground)
-    light = None if ground.kind == TRANSPARENT else light_of(ground, laid.canvas, _no_picture)
-    return Rendered(flat(drawn, light), drawn.bounds, drawn.way)
+    light = None if ground.kind == TRANSPARENT else light_of(ground, placement.canvas, _no_picture)
+    return Rendered(flat(drawn, light), drawn.bounds, drawn.matrix)
 
 
 def _no_picture() -> Float:
@@ -108,31 +108,31 @@ def item_alone(drawn: DrawnItem) -> Encoded:
 
 
 def render_uncut(
-    photo: Encoded, alpha: Encoded | None, laid: Placement, ground: Float | None, bits: int = 8
+    photo: Encoded, alpha: Encoded | None, placement: Placement, ground: Float | None, bits: int = 8
 ) -> Encoded:
     """Draw a whole picture, (H, W, 3) sRGB with an alpha of its own or None, by the map it was laid out with.
 
     ground: as for flat. (h, w, 3), or (h, w, 4) on a transparent ground; blended in linear light.
     """
-    kernel: Kernel = laid.rules.kernel
+    kernel: Kernel = placement.rules.kernel
     if kernel == "auto" and is_hard_edged(photo):
         kernel = "box"
     h, w = photo.shape[:2]
     own = np.ones((h, w), np.float32) if alpha is None else alpha.astype(np.float32) / np.float32(255)
-    size = laid.canvas
-    if _covers(laid.way, Size(w, h), size) and alpha is None:
+    size = placement.canvas
+    if _covers(placement.matrix, Size(w, h), size) and alpha is None:
         # Beyond its edge a picture goes on as it ended: nothing of the ground may shine in.
-        edge = 8 * max(1, int(np.ceil(1 / laid.way.scale)))
+        edge = 8 * max(1, int(np.ceil(1 / placement.matrix.scale)))
         photo = cv2.copyMakeBorder(photo, edge, edge, edge, edge, cv2.BORDER_REPLICATE)
         own = np.ones(photo.shape[:2], np.float32)
-        way = Map.moved(-edge, -edge).then(laid.way)
+        matrix = Map.moved(-edge, -edge).then(placement.matrix)
     else:
-        way = laid.way
-    drawn = warp(own, size, way, kernel)
+        matrix = placement.matrix
+    drawn = warp(own, size, matrix, kernel)
     cover, even = np.clip(drawn, 0, 1), 1 / np.maximum(drawn, 1)
     planes = []
     for channel in range(3):
-        light = warp(to_linear(photo[..., channel]) * own, size, way, kernel) * even
+        light = warp(to_linear(photo[..., channel]) * own, size, matrix, kernel) * even
         light = np.clip(light, 0, cover)
         if ground is None:
             planes.append(light / np.maximum(cover, 1e-6))
@@ -144,10 +144,10 @@ def render_uncut(
     return _with_alpha(pixels, cover, bits)
 
 
-def _covers(way: Map, frame: Size, canvas: Size) -> bool:
+def _covers(matrix: Map, frame: Size, canvas: Size) -> bool:
     """Whether a picture leaves nothing of its canvas bare."""
-    right, bottom = way.a * frame[0] + way.e, way.d * frame[1] + way.f
-    return way.level and max(way.e, way.f, canvas[0] - right, canvas[1] - bottom) <= 1e-6
+    right, bottom = matrix.a * frame[0] + matrix.e, matrix.d * frame[1] + matrix.f
+    return matrix.level and max(matrix.e, matrix.f, canvas[0] - right, canvas[1] - bottom) <= 1e-6
 
 
 def _over_ground(drawn: DrawnItem, ground: Float, bits: int) -> Encoded:
@@ -190,7 +190,7 @@ def _with_alpha(pixels: Encoded, cover: Float, bits: int) -> Encoded:
     return np.dstack([pixels, alpha])
 
 
-def _settled(item: CutItem, laid: Placement, kernel: Kernel) -> tuple[Map, _Span, Float, Box]:
+def _settled(item: CutItem, placement: Placement, kernel: Kernel) -> tuple[Map, _Span, Float, Box]:
     """The map after which the drawn item itself, and not only its outline, meets the rule.
 
     Resampling may shift the level at which a soft or ragged edge counts as the item's end by a pixel or more when
@@ -198,40 +198,40 @@ def _settled(item: CutItem, laid: Placement, kernel: Kernel) -> tuple[Map, _Span
     """
     top = 255 if item.pixels.dtype == np.uint8 else 65535
     plane = item.pixels[..., 3].astype(np.float32) * np.float32(1 / top)
-    assert laid.box is not None
-    target, way = laid.box, laid.way
+    assert placement.box is not None
+    target, matrix = placement.box, placement.matrix
     best: tuple[float, Map, _Span, Float, Box] | None = None
     for _ in range(_ROUNDS):
-        span = _span(item, way, laid.canvas)
-        alpha = warp(plane, span.size, span.way, kernel)
+        span = _span(item, matrix, placement.canvas)
+        alpha = warp(plane, span.size, span.matrix, kernel)
         found = bounds_of(alpha)
         drawn = found.moved(span.left, span.top) if found else target
-        after = _correction(laid, drawn)
+        after = _correction(placement, drawn)
         error = float(np.abs(np.subtract(after.apply(_corners(drawn)), _corners(drawn))).max())
         if best is None or error < best[0]:
-            best = (error, way, span, alpha, drawn)
+            best = (error, matrix, span, alpha, drawn)
         if error <= _NEAR:
             break
-        way = way.then(after)
+        matrix = matrix.then(after)
     assert best is not None
     return best[1:]
 
 
-def _correction(laid: Placement, drawn: Box) -> Map:
+def _correction(placement: Placement, drawn: Box) -> Map:
     """What would bring the drawn item's box to where the rule wants it, as far as the rule speaks of the box."""
-    target, held = laid.box, laid.held
+    target, alignment = placement.box, placement.alignment
     assert target is not None
-    if "cut" in {note.kind for note in laid.notes}:
+    if placement.cut_sides:
         return Map()  # what is drawn is not all of it
     factor = 1.0
-    if held.scale:
-        factor = getattr(target, held.scale) / max(getattr(drawn, held.scale), 1.0)
-    dx = (target.left + target.right - drawn.left - drawn.right) / 2 if held.across else 0.0
-    if held.down == "bottom":
+    if alignment.scale:
+        factor = getattr(target, alignment.scale) / max(getattr(drawn, alignment.scale), 1.0)
+    dx = (target.left + target.right - drawn.left - drawn.right) / 2 if alignment.across else 0.0
+    if alignment.down == "bottom":
         at, dy = drawn.bottom, target.bottom - drawn.bottom
     else:
         at, dy = (drawn.top + drawn.bottom) / 2, (target.top + target.bottom - drawn.top - drawn.bottom) / 2
-        dy = dy if held.down else 0.0
+        dy = dy if alignment.down else 0.0
     middle = (drawn.left + drawn.right) / 2
     about = Map.moved(-middle, -at).then(Map.scaled(factor, factor)).then(Map.moved(middle, at))
     return about.then(Map.moved(dx, dy))
@@ -241,14 +241,14 @@ def _corners(box: Box) -> np.ndarray:
     return np.array([[box.left, box.top], [box.right, box.bottom]])
 
 
-def _span(item: CutItem, way: Map, canvas: Size) -> _Span:
+def _span(item: CutItem, matrix: Map, canvas: Size) -> _Span:
     h, w = item.pixels.shape[:2]
     x0, y0, x1, y1 = item.left - 2, item.top - 2, item.left + w + 2, item.top + h + 2
-    ends = way.apply(np.array([[x0, y0], [x1, y0], [x0, y1], [x1, y1]], float))
+    ends = matrix.apply(np.array([[x0, y0], [x1, y0], [x0, y1], [x1, y1]], float))
     left, top = (max(0, int(np.floor(v))) for v in ends.min(0))
     right, bottom = (min(limit, int(np.ceil(v))) for v, limit in zip(ends.max(0), canvas, strict=True))
     right, bottom = max(right, left), max(bottom, top)
-    return _Span(left, top, right, bottom, Map.moved(item.left, item.top).then(way).then(Map.moved(-left, -top)))
+    return _Span(left, top, right, bottom, Map.moved(item.left, item.top).then(matrix).then(Map.moved(-left, -top)))
 
 
 def _colours(item: CutItem, span: _Span, drawn: Float, kernel: Kernel) -> list[Float]:
@@ -266,21 +266,21 @@ def _colours(item: CutItem, span: _Span, drawn: Float, kernel: Kernel) -> list[F
         plane = to_linear(item.pixels[..., channel])
         plane *= cover
         # Light may not exceed what alpha lets through; the filters' overshoot at edges would show as sparks.
-        layers.append(np.asarray(np.clip(warp(plane, span.size, span.way, kernel) * even, 0, alpha), np.float32))
+        layers.append(np.asarray(np.clip(warp(plane, span.size, span.matrix, kernel) * even, 0, alpha), np.float32))
     return layers
 
 
-def _shadow(item: CutItem, laid: Placement, way: Map, cover: Float) -> Float | None:
+def _shadow(item: CutItem, placement: Placement, matrix: Map, cover: Float) -> Float | None:
     """(H, W) float32 share of light that the ground loses, or None."""
-    if laid.rules.shadow == "drawn":
+    if placement.rules.shadow == "drawn":
         return drawn_shadow(cover)
-    if laid.rules.shadow == "drop" or not item.shadow.any():
+    if placement.rules.shadow == "drop" or not item.shadow.any():
         return None
     h, w = item.shadow.shape
     # From px of the canvas back to px of the shadow's picture, whose samples lie at the middle of their px.
-    to_canvas = Map.moved(0.5, 0.5).then(Map.scaled(item.width / w, item.height / h)).then(way)
+    to_canvas = Map.moved(0.5, 0.5).then(Map.scaled(item.width / w, item.height / h)).then(matrix)
     back = to_canvas.then(Map.moved(-0.5, -0.5)).inverse()
-    matrix = np.array([[back.a, back.c, back.e], [back.b, back.d, back.f]])
+    numbers = np.array([[back.a, back.c, back.e], [back.b, back.d, back.f]])
     size, flags = cover.shape[::-1], cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     seen = item.shadow.astype(np.float32) / np.float32(255)
-    return np.asarray(cv2.warpAffine(seen, matrix, size, flags=flags, borderMode=cv2.BORDER_CONSTANT), np.float32)
+    return np.asarray(cv2.warpAffine(seen, numbers, size, flags=flags, borderMode=cv2.BORDER_CONSTANT), np.float32)

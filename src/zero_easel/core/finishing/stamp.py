@@ -1,6 +1,6 @@
 """Drawing overlays over finished pictures."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 import cv2
@@ -9,8 +9,9 @@ from PIL import Image, ImageDraw
 
 from zero_easel.core.finishing.fonts import font_of
 from zero_easel.core.light.colour import Encoded, Float, to_linear, to_srgb
+from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.light.hex_colour import parse_hex
-from zero_easel.core.standard.assets import Assets
+from zero_easel.core.standard.assets import AssetError, Assets
 from zero_easel.core.standard.overlays import Overlay, read_condition
 from zero_easel.core.standard.patterns import Pattern, Value
 
@@ -48,6 +49,55 @@ def is_wanted(overlay: Overlay, values: Mapping[str, Value]) -> bool:
     return not overlay.text or bool(Pattern(overlay.text).fill(values).text.strip())
 
 
+class PlacedOverlay(NamedTuple):
+    """Where an overlay lies on a canvas: its box before it is turned about its middle, px. line: height of its text."""
+
+    overlay: Overlay
+    text: str
+    box: Box
+    line: float
+
+
+def placed_overlays(
+    overlays: Sequence[Overlay], values: Mapping[str, Value], assets: Assets, canvas: Size
+) -> list[PlacedOverlay]:
+    """Where stamped() would draw those overlays whose condition is met; one whose picture or font is missing lies
+    nowhere."""
+    found = []
+    for overlay in overlays:
+        if not is_wanted(overlay, values):
+            continue
+        text = Pattern(overlay.text).fill(values).text.strip() if overlay.text else ""
+        line = overlay.size / 100 * min(canvas)
+        try:
+            size = _mark_size(overlay, text, line, assets)
+        except AssetError:
+            continue
+        around = _turned_size(size, overlay.turn)
+        x, y = _corner(overlay, around, canvas)
+        left, top = x + (around.width - size.width) / 2, y + (around.height - size.height) / 2
+        found.append(PlacedOverlay(overlay, text, Box(left, top, left + size.width, top + size.height), line))
+    return found
+
+
+def _mark_size(overlay: Overlay, text: str, line: float, assets: Assets) -> Size:
+    scale = 1 / _FINER
+    if overlay.picture:
+        drawn = Size.of(assets.picture(overlay.picture)[0])
+        scale = line / drawn.height
+    else:
+        drawn = _plate_size(overlay, text, line * _FINER, assets)
+    return Size(max(1, round(drawn.width * scale)), max(1, round(drawn.height * scale)))
+
+
+def _turned_size(size: Size, degrees: float) -> Size:
+    if not degrees:
+        return size
+    turn = cv2.getRotationMatrix2D((0, 0), -degrees, 1)
+    wide, high = (int(np.ceil(v)) for v in np.abs(turn[:, :2]) @ size)
+    return Size(wide, high)
+
+
 def _mark(overlay: Overlay, values: Mapping[str, Value], assets: Assets, canvas: tuple[int, ...]) -> Stamp | None:
     if not is_wanted(overlay, values):
         return None
@@ -64,15 +114,21 @@ def _mark(overlay: Overlay, values: Mapping[str, Value], assets: Assets, canvas:
     return Stamp(mark.light * faint, mark.alpha * faint)
 
 
-def _text(overlay: Overlay, text: str, line: float, assets: Assets) -> Stamp:
-    """A text on its plate, with light times alpha."""
-    font = font_of(assets, overlay.font, max(2.0, line))
-    left, top, right, bottom = font.getbbox(text)
+def _plate_size(overlay: Overlay, text: str, line: float, assets: Assets) -> Size:
+    """How large a text is on its plate."""
+    left, top, right, bottom = font_of(assets, overlay.font, max(2.0, line)).getbbox(text)
     pad = _PADDING[overlay.plate] * line
     wide, high = right - left + 2 * pad, bottom - top + 2 * pad
     if overlay.plate == "disc":
         wide = high = float(np.hypot(right - left, bottom - top)) + pad
-    size = (max(1, int(np.ceil(wide))), max(1, int(np.ceil(high))))
+    return Size(max(1, int(np.ceil(wide))), max(1, int(np.ceil(high))))
+
+
+def _text(overlay: Overlay, text: str, line: float, assets: Assets) -> Stamp:
+    """A text on its plate, with light times alpha."""
+    font = font_of(assets, overlay.font, max(2.0, line))
+    left, top, right, bottom = font.getbbox(text)
+    size = _plate_size(overlay, text, line, assets)
     plate = Image.new("L", size, 0)
     if overlay.plate == "bar":
         ImageDraw.Draw(plate).rectangle((0, 0, *size), fill=255)
@@ -101,7 +157,7 @@ def _sized(mark: Stamp, height: float | None) -> Stamp:
 def _turned(mark: Stamp, degrees: float) -> Stamp:
     h, w = mark.alpha.shape
     turn = cv2.getRotationMatrix2D(((w - 1) / 2, (h - 1) / 2), -degrees, 1)
-    wide, high = (int(np.ceil(v)) for v in np.abs(turn[:, :2]) @ (w, h))
+    wide, high = _turned_size(Size(w, h), degrees)
     turn[:, 2] += ((wide - w) / 2, (high - h) / 2)
     light, alpha = (cv2.warpAffine(plane, turn, (wide, high), flags=cv2.INTER_LINEAR) for plane in mark)
     return Stamp(np.asarray(light, np.float32), np.asarray(alpha, np.float32))
@@ -118,12 +174,18 @@ def _blended(pixels: Encoded, overlay: Overlay, mark: Stamp) -> Encoded:
             for x in range(-w // 2 - (row % 2) * w, width, max(1, across)):
                 _blend_at(result, mark, x, y)
         return result
-    inset = overlay.inset / 100 * min(height, width)
-    words = overlay.at.split()
-    x = inset if "left" in words else width - inset - w if "right" in words else (width - w) / 2
-    y = inset if "top" in words else height - inset - h if "bottom" in words else (height - h) / 2
-    _blend_at(result, mark, round(x), round(y))
+    left, upper = _corner(overlay, Size(w, h), Size(width, height))
+    _blend_at(result, mark, round(left), round(upper))
     return result
+
+
+def _corner(overlay: Overlay, size: Size, canvas: Size) -> tuple[float, float]:
+    """Where the upper left corner of a mark of a size comes to lie on a canvas, px."""
+    inset, words = overlay.inset / 100 * min(canvas), overlay.at.split()
+    right, bottom = canvas.width - size.width, canvas.height - size.height
+    x = inset if "left" in words else right - inset if "right" in words else right / 2
+    y = inset if "top" in words else bottom - inset if "bottom" in words else bottom / 2
+    return x, y
 
 
 def _blend_at(pixels: Encoded, mark: Stamp, x: int, y: int) -> None:

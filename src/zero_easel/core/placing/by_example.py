@@ -9,33 +9,33 @@ from zero_easel.core.standard.rules import Canvas, Item
 _DIGITS = 2
 
 
-def rules_from(standard: Standard, scope: Scope, laid: Placement, hand: Adjustment) -> Standard:
+def rules_from(standard: Standard, scope: Scope, placement: Placement, adjustment: Adjustment) -> Standard:
     """The standard by which an item comes to stand where a person placed it, without being moved by hand.
 
-    laid: where it stands. scope: the items for which the rule is meant. Raises StandardError if no rule can say it.
-    """
-    if not hand.moves:
+    placement: where it stands. scope: the items for which the rule is meant. Raises StandardError if no rule can say
+    it."""
+    if not adjustment.moves:
         raise StandardError("this photo stands by the rule already")
     canvas, item = standard.canvas, standard.rules_for(scope)
-    if hand.scale != 1:
-        standard = changed(standard, *_scaled(item, laid, hand), scope)
-    if hand.down:
-        standard = _lower(standard, item, canvas, hand.down / 100 * canvas.shorter, scope)
-    if hand.right:
-        margin = _beside(canvas, standard.rules_for(scope).margins, hand.right / 100 * canvas.shorter)
+    if adjustment.scale != 1:
+        standard = changed(standard, *_scaled(item, placement, adjustment), scope)
+    if adjustment.down:
+        standard = _lower(standard, item, canvas, adjustment.down / 100 * canvas.shorter, scope)
+    if adjustment.right:
+        margin = _beside(canvas, standard.rules_for(scope).margins, adjustment.right / 100 * canvas.shorter)
         standard = changed(standard, "item.margin", margin, scope)
     return standard
 
 
-def _scaled(item: Item, laid: Placement, hand: Adjustment) -> tuple[str, str]:
+def _scaled(item: Item, placement: Placement, adjustment: Adjustment) -> tuple[str, str]:
     if item.scale == "true-size":
-        if laid.px_per_mm is None:
+        if placement.px_per_mm is None:
             raise StandardError("its true size is not known")
-        return "item.px_per_mm", f"{laid.scale * laid.px_per_mm:.4f}"
+        return "item.px_per_mm", f"{placement.scale * placement.px_per_mm:.4f}"
     if item.scale == "share" and item.share_of == "frame":
         # As it stands now: a margin may have kept it below the share that the rule asks for.
-        return "item.share", f"{100 * laid.share:.{_DIGITS}f}"
-    factor = hand.scale**2 if item.share_of == "area" and item.scale == "share" else hand.scale
+        return "item.share", f"{100 * placement.share:.{_DIGITS}f}"
+    factor = adjustment.scale**2 if item.share_of == "area" and item.scale == "share" else adjustment.scale
     return "item.share", f"{item.share * factor:.{_DIGITS}f}"
 
 

@@ -4,18 +4,17 @@ A whole row is laid out at once: the scale of one item may depend on all others.
 """
 
 from collections import defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import cache
+from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from zero_easel.core.light.geometry import Box, Map
-from zero_easel.core.placing.placement import Alignment, Note, Placement, Subject
-from zero_easel.core.placing.pose import Pose
-from zero_easel.core.placing.room import SIDES, FinalCanvas, Room
-from zero_easel.core.placing.scaling import scales_of
-from zero_easel.core.placing.stance import Stance, poses_of, stance_of
+from zero_easel.core.placing.placement import Alignment, Note, NoteKind, Placement, Subject
+from zero_easel.core.placing.room import FinalCanvas, cut_sides, final_canvas, free_area
+from zero_easel.core.placing.scaling import scaled
+from zero_easel.core.placing.stance import RowItem, row_item, with_neighbours
 from zero_easel.core.placing.uncut import lay_uncut
 from zero_easel.core.standard.model import Scope, Standard
 from zero_easel.core.standard.rules import Canvas, Item
@@ -24,6 +23,15 @@ _ENOUGH = 4
 """Items of one category and view from which one can be called odd."""
 _ALONE = 3.5
 """How many times larger or smaller than the middle one an item looks odd."""
+_VISIBLY = 1.0005
+"""Scale from which a picture is said to be enlarged."""
+
+
+class _Ruled(NamedTuple):
+    """The rules for a photo, and what they leave free on the canvas."""
+
+    rules: Item
+    area: Box
 
 
 def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Placement | None]:
@@ -31,60 +39,52 @@ def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Placement |
 
     subjects: all photos of the shoot, in shooting order: group rules look at all of them.
     """
-    ruled = cache(standard.rules_for)
-    rules = [_rules(subject, ruled) for subject in subjects]
-    stances = [
-        stance_of(subject, item) if item.backdrop == "cleared" else None
-        for subject, item in zip(subjects, rules, strict=True)
-    ]
-    poses = poses_of(subjects, stances)
-    room = Room(standard.canvas, rules)
-    scales = scales_of(room, subjects, rules, stances, poses)
-    laid: list[Placement | None] = []
-    for at, (subject, item) in enumerate(zip(subjects, rules, strict=True)):
-        stance = stances[at]
-        if item.backdrop == "kept":
-            laid.append(_uncut(standard.canvas, item, subject))
-        elif stance is None:
-            laid.append(None)
-        else:
-            scale, held, notes = scales[at]
-            laid.append(_placed(room, item, subject, stance, scale, held, notes, poses[at]))
-    return _compared(subjects, laid)
+    canvas = standard.canvas
+
+    @cache
+    def ruled(scope: Scope, backdrop: str) -> _Ruled:
+        rules = _with_backdrop(standard.rules_for(scope), backdrop)
+        return _Ruled(rules, free_area(canvas, rules))
+
+    found: list[Placement | None] = []
+    items: dict[int, RowItem] = {}
+    for at, subject in enumerate(subjects):
+        rules, area = ruled(_scope(subject), subject.adjustment.backdrop)
+        found.append(_uncut(canvas, rules, subject) if rules.backdrop == "kept" else None)
+        if rules.backdrop == "cleared" and (one := row_item(subject, rules, area)) is not None:
+            items[at] = one
+    for at, one in zip(items, scaled(canvas, with_neighbours(list(items.values()))), strict=True):
+        found[at] = _placed(canvas, one)
+    return _compared(subjects, found)
 
 
-def _compared(subjects: Sequence[Subject], laid: list[Placement | None]) -> list[Placement | None]:
+def _compared(subjects: Sequence[Subject], row: list[Placement | None]) -> list[Placement | None]:
     """The same, with a note on items that look much larger or smaller than those that they will stand beside."""
-    groups: dict[tuple[str, str], list[int]] = defaultdict(list)
-    for at, (subject, lay) in enumerate(zip(subjects, laid, strict=True)):
+    groups: dict[tuple[str, str], dict[int, float]] = defaultdict(dict)
+    for at, (subject, placement) in enumerate(zip(subjects, row, strict=True)):
         # At true size and as shot items differ by nature.
-        alike = lay is not None and lay.rules.backdrop == "cleared" and lay.rules.scale in ("share", "even-weight")
-        if alike and subject.measures is not None:
-            groups[subject.category.casefold(), subject.view.casefold()].append(at)
-    found = list(laid)
-    for members in groups.values():
-        if len(members) < _ENOUGH:
+        if placement is None or placement.rules.backdrop == "kept" or subject.measures is None:
             continue
-        seen = {at: _area(subjects[at], laid[at]) for at in members}
-        middle = float(np.median(list(seen.values())))
-        for at, area in seen.items():
-            lay = found[at]
-            if lay is not None and not 1 / _ALONE < area / middle < _ALONE:
+        if placement.rules.scale in ("share", "even-weight"):
+            area = subject.measures.area * placement.scale**2 / (placement.canvas.width * placement.canvas.height)
+            groups[subject.category.casefold(), subject.view.casefold()][at] = area
+    found = list(row)
+    for areas in groups.values():
+        if len(areas) < _ENOUGH:
+            continue
+        middle = float(np.median(list(areas.values())))
+        for at, area in areas.items():
+            placement = found[at]
+            if placement is not None and not 1 / _ALONE < area / middle < _ALONE:
                 word = "larger" if area > middle else "smaller"
                 text = f"looks much {word} than the others: {area:.0%} of the canvas, they {middle:.0%}"
-                found[at] = lay._replace(notes=(*lay.notes, Note("alone", text)))
+                found[at] = placement._replace(notes=(*placement.notes, Note(NoteKind.ALONE, text)))
     return found
-
-
-def _area(subject: Subject, lay: Placement | None) -> float:
-    """Visible share of the canvas."""
-    assert subject.measures is not None and lay is not None
-    return subject.measures.area * lay.scale**2 / (lay.canvas[0] * lay.canvas[1])
 
 
 def rules_of(subject: Subject, standard: Standard) -> Item:
     """The rules that hold for a photo."""
-    return _rules(subject, standard.rules_for)
+    return _with_backdrop(standard.rules_for(_scope(subject)), subject.adjustment.backdrop)
 
 
 def is_by_row(standard: Standard) -> bool:
@@ -93,84 +93,88 @@ def is_by_row(standard: Standard) -> bool:
     return scales != {"share"}
 
 
-def _rules(subject: Subject, ruled: Callable[[Scope], Item]) -> Item:
-    item = ruled(Scope(subject.category.casefold(), subject.view.casefold()))
-    return item.model_copy(update={"backdrop": subject.hand.backdrop}) if subject.hand.backdrop else item
+def _scope(subject: Subject) -> Scope:
+    return Scope(subject.category.casefold(), subject.view.casefold())
 
 
-def _placed(
-    room: Room, item: Item, subject: Subject, stance: Stance, scale: float, held: Alignment, notes: tuple[Note, ...],
-    pose: Pose | None,
-) -> Placement:  # fmt: skip
-    canvas, area, box, hand = room.canvas, room.area(item), stance.box, subject.hand
+def _with_backdrop(rules: Item, backdrop: str) -> Item:
+    """What a person decided about the backdrop goes before the rule."""
+    return rules.model_copy(update={"backdrop": backdrop}) if backdrop else rules
+
+
+def _placed(canvas: Canvas, one: RowItem) -> Placement:
+    assert one.scale is not None
+    area, box, by_hand, alignment = one.area, one.stance.box, one.subject.adjustment, one.scale.alignment
     across = (area.left + area.right) / 2
-    if item.place == "line":
+    if one.rules.place == "line":
         at, down = box.bottom, area.bottom
     else:
         at, down = (box.top + box.bottom) / 2, (area.top + area.bottom) / 2
-    turned = Map.turned(stance.turn)
-    unit = canvas.shorter / 100
+    turned = Map.turned(one.stance.turn)
+    unit, scale = canvas.shorter / 100, one.scale.factor
 
     def shift(factor: float, right: float, lower: float) -> tuple[float, float, float]:
         """Scale of the turned photo, and by how much it is moved then."""
         by = scale * factor
-        return by, across + right * unit - by * stance.anchor, down + lower * unit - by * at
+        return by, across + right * unit - by * one.stance.anchor, down + lower * unit - by * at
 
-    by, dx, dy = shift(hand.scale, hand.right, hand.down)
-    held = Alignment(
-        held.scale if hand.scale == 1 else "", held.across and not hand.right, "" if hand.down else held.down
-    )
+    by, dx, dy = shift(by_hand.scale, by_hand.right, by_hand.down)
+    alignment = Alignment(
+        alignment.scale if by_hand.scale == 1 else "", alignment.across and not by_hand.right,
+        "" if by_hand.down else alignment.down,
+    )  # fmt: skip
     inside = Box(by * box.left + dx, by * box.top + dy, by * box.right + dx, by * box.bottom + dy)
-    frame = FinalCanvas(room, inside)
-    placed, by_rule = (
-        Map(k * turned.a, k * turned.b, k * turned.c, k * turned.d, x + frame.shift[0], y + frame.shift[1])
+    final = final_canvas(canvas, inside)
+    matrix, by_rule = (
+        Map(k * turned.a, k * turned.b, k * turned.c, k * turned.d, x + final.shift[0], y + final.shift[1])
         for k, x, y in ((by, dx, dy), shift(1, 0, 0))
     )
-    final = inside.moved(*frame.shift)
-    share = max(final.height / canvas.height, final.width / canvas.width)
-    notes = stance.notes + notes + _notes(item, area, subject, inside, frame, by)
-    if pose is not None and pose.doubt:
-        notes += (Note("size", pose.doubt),)
-    density = pose.px_per_mm if pose else None
-    return Placement(placed, frame.size, final, by_rule, item, stance.turn, share, density, notes, held, frame.shift)
+    there = inside.moved(*final.shift)
+    share = max(there.height / canvas.height, there.width / canvas.width)
+    notes = one.stance.notes + one.scale.notes + _notes(one, inside, final, by)
+    if one.pose is not None and one.pose.doubt:
+        notes += (Note(NoteKind.SIZE, one.pose.doubt),)
+    density = one.pose.px_per_mm if one.pose else None
+    return Placement(
+        matrix, final.size, there, by_rule, one.rules, one.stance.turn, share, density, notes, alignment, final.shift,
+        final.cut,
+    )  # fmt: skip
 
 
-def _boxed(way: Map, hull: NDArray[np.float64]) -> Box:
-    points = way.apply(hull)
-    return Box(*(float(v) for v in (*points.min(0), *points.max(0))))
-
-
-def _notes(item: Item, area: Box, subject: Subject, box: Box, frame: FinalCanvas, scale: float) -> tuple[Note, ...]:
-    notes = []
-    if frame.cut:
-        notes.append(Note("cut", f"cut off at the {' and '.join(frame.cut)}"))
+def _notes(one: RowItem, box: Box, final: FinalCanvas, scale: float) -> tuple[Note, ...]:
+    notes, area = [], one.area
+    if final.cut:
+        notes.append(Note(NoteKind.CUT, f"cut off at the {' and '.join(final.cut)}"))
     else:
         out = max(area.left - box.left, area.top - box.top, box.right - area.right)
         if out > 0.75:
-            notes.append(Note("margin", f"{out:.0f} px into its margin"))
+            notes.append(Note(NoteKind.MARGIN, f"{out:.0f} px into its margin"))
     off = box.bottom - area.bottom
-    if item.place == "line" and abs(off) > 0.75 and subject.hand.down:
-        notes.append(Note("position", f"{abs(off):.0f} px {'below' if off > 0 else 'above'} the line"))
-    assert subject.measures is not None
-    if subject.measures.edges:
-        notes.append(Note("frame", f"touches the photo's {' and '.join(subject.measures.edges)} edge"))
-    if scale > 1.0005:
-        notes.append(Note("enlarged", f"enlarged {scale:.2f} times"))
-    return tuple(notes)
+    if one.rules.place == "line" and abs(off) > 0.75 and one.subject.adjustment.down:
+        notes.append(Note(NoteKind.POSITION, f"{abs(off):.0f} px {'below' if off > 0 else 'above'} the line"))
+    edges = one.stance.measures.edges
+    if edges:
+        notes.append(Note(NoteKind.FRAME, f"touches the photo's {' and '.join(edges)} edge"))
+    return (*notes, *_enlarged(scale))
 
 
-def _uncut(canvas: Canvas, item: Item, subject: Subject) -> Placement:
+def _enlarged(scale: float) -> list[Note]:
+    return [Note(NoteKind.ENLARGED, f"enlarged {scale:.2f} times")] if scale > _VISIBLY else []
+
+
+def _uncut(canvas: Canvas, rules: Item, subject: Subject) -> Placement:
     measures = subject.measures
-    middle = subject.hand.keep or (measures.centroid if measures else None)
-    uncut = lay_uncut(canvas, item, subject.frame, middle)
-    hull = measures.hull if measures is not None else None
-    box = _boxed(uncut.way, hull) if hull is not None else None
-    notes = []
-    if box is not None:
-        out = (-box.left, -box.top, box.right - uncut.canvas[0], box.bottom - uncut.canvas[1])
-        cut = [side for side, beyond in zip(SIDES, out, strict=True) if beyond > 0.5]
+    middle = subject.adjustment.keep or (measures.centroid if measures else None)
+    uncut = lay_uncut(canvas, rules, subject.frame, middle)
+    box, notes = None, list[Note]()
+    cut: tuple[str, ...] = ()
+    if measures is not None:
+        points = uncut.matrix.apply(measures.hull)
+        box = Box(*(float(v) for v in (*points.min(0), *points.max(0))))
+        cut = cut_sides(box, Box(0, 0, *uncut.canvas))
         if cut:
-            notes.append(Note("cut", f"its item is cut off at the {' and '.join(cut)}"))
-    if uncut.way.scale > 1.0005:
-        notes.append(Note("enlarged", f"enlarged {uncut.way.scale:.2f} times"))
-    return Placement(uncut.way, uncut.canvas, box, uncut.way, item, 0.0, 1.0, None, tuple(notes), Alignment())
+            notes.append(Note(NoteKind.CUT, f"its item is cut off at the {' and '.join(cut)}"))
+    notes += _enlarged(uncut.matrix.scale)
+    return Placement(
+        uncut.matrix, uncut.canvas, box, uncut.matrix, rules, 0.0, 1.0, None, tuple(notes), Alignment(), cut_sides=cut
+    )

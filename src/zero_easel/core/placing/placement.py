@@ -1,6 +1,7 @@
 """What is placed, what a person decided about it, and where it came to stand."""
 
-from typing import Literal, NamedTuple
+from enum import StrEnum
+from typing import Any, Literal, NamedTuple, Self
 
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Box, Map, Size
@@ -9,7 +10,7 @@ from zero_easel.core.standard.rules import Item
 
 
 class Adjustment(NamedTuple):
-    """What a person decided for one photo.
+    """What a person decided for one photo, as a difference from the rule.
 
     turn: degrees, clockwise, instead of the rule's; None leaves it to the rule. scale: factor on the rule's scale.
     right, down: shift in % of the canvas's shorter side, so that it means the same at every size. keep: middle of what
@@ -28,6 +29,17 @@ class Adjustment(NamedTuple):
         """Whether the item sits otherwise than the rule says."""
         return self[:4] != Adjustment()[:4]
 
+    def changed(self) -> dict[str, Any]:
+        """Only what differs from the rule."""
+        usual = Adjustment()._asdict()
+        return {key: value for key, value in self._asdict().items() if value != usual[key]}
+
+    @classmethod
+    def of(cls, changed: dict[str, Any]) -> Self:
+        """The adjustment of which changed() gave this."""
+        keep = changed.get("keep")
+        return cls(**{**changed, "keep": tuple(keep) if keep else None})
+
 
 class Subject(NamedTuple):
     """A photo that is to be placed. measures: of its item, None if it has none (or is not cleared yet). frame: of the
@@ -38,29 +50,57 @@ class Subject(NamedTuple):
     category: str = ""
     view: str = ""
     size: Dimensions = Dimensions()
-    hand: Adjustment = Adjustment()
+    adjustment: Adjustment = Adjustment()
+
+
+class NoteKind(StrEnum):
+    """What a note is about."""
+
+    CUT = "cut"
+    SIZE = "size"
+    TILT = "tilt"
+    MARGIN = "margin"
+    POSITION = "position"
+    ALONE = "alone"
+    ENLARGED = "enlarged"
+    LIMIT = "limit"
+    GUESS = "guess"
+    FRAME = "frame"
+
+
+_CALLS = frozenset(
+    {NoteKind.CUT, NoteKind.SIZE, NoteKind.TILT, NoteKind.MARGIN, NoteKind.POSITION, NoteKind.ALONE}
+)  # fmt: skip
 
 
 class Note(NamedTuple):
-    """Something a person should know. kind: "cut", "size", "tilt", "margin", "position", "alone", "enlarged", "limit",
-    "guess" or "frame"; the first six are reasons to look."""
+    """Something a person should know about a placement."""
 
-    kind: str
+    kind: NoteKind
     text: str
 
     @property
     def calls(self) -> bool:
         """Whether it is a reason to look."""
-        return self.kind in ("cut", "size", "tilt", "margin", "position", "alone")
+        return self.kind in _CALLS
+
+
+class Alignment(NamedTuple):
+    """What of a rule the drawn item itself must meet. scale: the side whose length follows the rule, or "". across:
+    whether its box is centred. down: the side that lies on a line, "middle", or ""."""
+
+    scale: Literal["width", "height", ""] = ""
+    across: bool = False
+    down: Literal["bottom", "middle", ""] = ""
 
 
 class Placement(NamedTuple):
-    """One picture, laid out. way: from px of the upright photo to px of the canvas. canvas: width, height, px. box:
-    of the item on the canvas by its outline, None for an uncut picture without one. by_rule: the same without what a
-    person changed. turn: degrees, clockwise. share: of the frame. px_per_mm: of the photo, None if unknown. held:
-    what the drawn item itself must meet. origin: where the standard's own canvas begins on this one, px."""
+    """One picture, laid out. matrix: from px of the upright photo to px of the canvas. box: of the item on the canvas
+    by its outline, None for an uncut picture without one. by_rule: the same map without what a person changed. turn:
+    degrees, clockwise. share: of the frame. px_per_mm: of the photo, None if unknown. origin: where the standard's own
+    canvas begins on this one, px. cut_sides: sides of the canvas at which the item is cut off."""
 
-    way: Map
+    matrix: Map
     canvas: Size
     box: Box | None
     by_rule: Map
@@ -69,19 +109,11 @@ class Placement(NamedTuple):
     share: float
     px_per_mm: float | None
     notes: tuple[Note, ...]
-    held: "Alignment"
+    alignment: Alignment
     origin: tuple[float, float] = (0.0, 0.0)
+    cut_sides: tuple[str, ...] = ()
 
     @property
     def scale(self) -> float:
         """px of the canvas to a px of the photo."""
-        return self.way.scale
-
-
-class Alignment(NamedTuple):
-    """What of a rule the drawn item itself is held to. scale: the side whose length follows the rule, or "". across:
-    whether its box is centred. down: the side that lies on a line, "middle", or ""."""
-
-    scale: Literal["width", "height", ""] = ""
-    across: bool = False
-    down: Literal["bottom", "middle", ""] = ""
+        return self.matrix.scale

@@ -46,12 +46,12 @@ class Dimensions(NamedTuple):
 
 class Pose(NamedTuple):
     """px_per_mm: at the item's middle. elevation: degrees by which the camera looks down, None if that cannot be told.
-    how: where the number comes from. doubt: why the listed size should be looked at, "" if nothing speaks against
+    source: where the number comes from. doubt: why the listed size should be looked at, "" if nothing speaks against
     it."""
 
     px_per_mm: float
     elevation: float | None
-    how: str
+    source: str
     doubt: str = ""
 
 

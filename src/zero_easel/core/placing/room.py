@@ -1,7 +1,7 @@
 """The canvas of a picture: what its rules leave free on it, and how it grows or is clipped."""
 
 import math
-from collections.abc import Sequence
+from typing import NamedTuple
 
 from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.standard.rules import Canvas, Item
@@ -22,34 +22,27 @@ def free_area(canvas: Canvas, item: Item) -> Box:
     )  # fmt: skip
 
 
-class Room:
-    """A canvas and what its rules leave free on it, worked out once for a row. low, high: corners of the final canvas,
-    grown or clipped around, in px of the standard's."""
+class FinalCanvas(NamedTuple):
+    """The canvas as it is delivered: the standard's, padded or clipped, and grown until the item is visible if that is
+    asked. size: px. shift: where the standard's own canvas begins in it. cut: sides at which the item is cut off."""
 
-    def __init__(self, canvas: Canvas, rules: Sequence[Item]) -> None:
-        self.canvas = canvas
-        # By identity: rows share a few rules, and comparing these by value costs more than all the rest.
-        self._areas = {id(item): item for item in rules}
-        self._free = {key: free_area(canvas, item) for key, item in self._areas.items()}
-        top, right, bottom, left = (round(side) for side in canvas.px(canvas.padding_sides))
-        self.low, self.high = (-left, -top), (canvas.width + right, canvas.height + bottom)
-
-    def area(self, item: Item) -> Box:
-        """What margins and line leave free."""
-        return self._free[id(item)]
+    size: Size
+    shift: tuple[float, float]
+    cut: tuple[str, ...]
 
 
-class FinalCanvas:
-    """The final canvas: the standard's, grown or clipped around, and grown until the item is visible if that is asked.
+def final_canvas(canvas: Canvas, box: Box) -> FinalCanvas:
+    """The canvas of an item whose box lies so on the standard's, px."""
+    top, right, bottom, left = (round(side) for side in canvas.px(canvas.padding_sides))
+    low, high = (-left, -top), (canvas.width + right, canvas.height + bottom)
+    if canvas.overflow == "grow":
+        low = (min(low[0], math.floor(box.left + 0.01)), min(low[1], math.floor(box.top + 0.01)))
+        high = (max(high[0], math.ceil(box.right - 0.01)), max(high[1], math.ceil(box.bottom - 0.01)))
+    size = Size(max(1, high[0] - low[0]), max(1, high[1] - low[1]))
+    return FinalCanvas(size, (float(-low[0]), float(-low[1])), cut_sides(box, Box(*low, *high)))
 
-    size: px. shift: where the standard's own canvas begins in it. cut: sides at which the item is cut off."""
 
-    def __init__(self, room: Room, box: Box) -> None:
-        low, high = room.low, room.high
-        if room.canvas.overflow == "grow":
-            low = (min(low[0], math.floor(box.left + 0.01)), min(low[1], math.floor(box.top + 0.01)))
-            high = (max(high[0], math.ceil(box.right - 0.01)), max(high[1], math.ceil(box.bottom - 0.01)))
-        self.size = Size(max(1, high[0] - low[0]), max(1, high[1] - low[1]))
-        self.shift = (float(-low[0]), float(-low[1]))
-        out = (low[0] - box.left, low[1] - box.top, box.right - high[0], box.bottom - high[1])
-        self.cut = [side for side, beyond in zip(SIDES, out, strict=True) if beyond > 0.5]
+def cut_sides(box: Box, canvas: Box) -> tuple[str, ...]:
+    """The sides at which a box reaches beyond a canvas, by more than half a px."""
+    beyond = (canvas.left - box.left, canvas.top - box.top, box.right - canvas.right, box.bottom - canvas.bottom)
+    return tuple(side for side, by in zip(SIDES, beyond, strict=True) if by > 0.5)

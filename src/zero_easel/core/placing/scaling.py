@@ -7,55 +7,42 @@ from typing import Any, Literal
 
 import numpy as np
 
-from zero_easel.core.placing.placement import Alignment, Note, Subject
-from zero_easel.core.placing.pose import Pose, is_close_up
-from zero_easel.core.placing.room import Room
-from zero_easel.core.placing.stance import NEIGHBOURS, Stance
-from zero_easel.core.standard.rules import Canvas, Item
-
-Scale = tuple[float, Alignment, tuple[Note, ...]]
-"""px of the canvas to a px of the photo, what of it is held exactly, and what there is to say about it."""
+from zero_easel.core.placing.placement import Alignment, Note, NoteKind
+from zero_easel.core.placing.pose import is_close_up
+from zero_easel.core.placing.stance import NEIGHBOURS, RowItem, Scale
+from zero_easel.core.standard.rules import Canvas
 
 
-def scales_of(
-    room: Room, subjects: Sequence[Subject], rules: Sequence[Item], stances: Sequence[Stance | None],
-    poses: Sequence[Pose | None],
-) -> dict[int, Scale]:  # fmt: skip
-    """The scale of each item, what of it is held exactly, and what there is to say about it."""
+def scaled(canvas: Canvas, row: Sequence[RowItem]) -> list[RowItem]:
+    """The items of a row with their scales."""
     groups: dict[tuple[Any, ...], list[int]] = defaultdict(list)
-    for at, (subject, item) in enumerate(zip(subjects, rules, strict=True)):
-        if stances[at] is not None:
-            shared = subject.category.casefold() if item.one_scale == "category" else ""
-            groups[item.scale, shared, item.px_per_mm].append(at)
-    scales: dict[int, Scale] = {}
-    for (rule, _, number), members in groups.items():
-        fits = {at: _fit(room, rules[at], _of(stances, at)) for at in members}
-        if rule == "share":
-            scales |= {at: (*fit, ()) for at, fit in fits.items()}
-            continue
-        units = {at: _unit(rule, subjects[at], _of(stances, at), poses[at]) for at in members}
-        known = [fits[at][0] * unit for at, unit in units.items() if unit]
-        one = number if rule == "true-size" and number else _one(rule, known)
-        scales |= {
-            at: (*fits[at], (Note("guess", "a close-up fills its share instead"),))
-            if rule == "true-size" and is_close_up(subjects[at].view)
-            else _shared(rule, one, units[at], fits[at], poses[at])
-            for at in members
-        }
-    return {at: _within(room.canvas, rules[at], _of(stances, at), *scale) for at, scale in scales.items()}
+    for at, one in enumerate(row):
+        shared = one.subject.category.casefold() if one.rules.one_scale == "category" else ""
+        groups[one.rules.scale, shared, one.rules.px_per_mm].append(at)
+    found = list(row)
+    for members in groups.values():
+        for at, scale in zip(members, _scales(canvas, [row[at] for at in members]), strict=True):
+            found[at] = row[at]._replace(scale=_within(canvas, row[at], scale))
+    return found
 
 
-def _of(stances: Sequence[Stance | None], at: int) -> Stance:
-    stance = stances[at]
-    assert stance is not None
-    return stance
+def _scales(canvas: Canvas, group: Sequence[RowItem]) -> list[Scale]:
+    """The scales of items that follow one scale rule, and share a number if it is one for all."""
+    rule, number = group[0].rules.scale, group[0].rules.px_per_mm
+    fits = [_fit(canvas, one) for one in group]
+    if rule == "share":
+        return fits
+    units = [_unit(one) for one in group]
+    known = [fit.factor * unit for fit, unit in zip(fits, units, strict=True) if unit]
+    shared = number if rule == "true-size" and number else _one(rule, known)
+    return [_shared(one, shared, unit, fit) for one, unit, fit in zip(group, units, fits, strict=True)]
 
 
-def _unit(rule: str, subject: Subject, stance: Stance, pose: Pose | None) -> float | None:
+def _unit(one: RowItem) -> float | None:
     """What a shared number is divided by to give an item's scale; None if it is not known."""
-    if rule == "true-size":
-        return pose.px_per_mm if pose else None
-    return float(max(subject.frame)) if rule == "as-shot" else math.sqrt(stance.measures.area)
+    if one.rules.scale == "true-size":
+        return one.pose.px_per_mm if one.pose else None
+    return float(one.subject.frame.longest) if one.rules.scale == "as-shot" else math.sqrt(one.stance.measures.area)
 
 
 def _one(rule: str, known: list[float]) -> float:
@@ -66,52 +53,53 @@ def _one(rule: str, known: list[float]) -> float:
     return float(np.median(known)) if rule == "even-weight" else min(known)
 
 
-def _shared(rule: str, one: float, unit: float | None, fit: tuple[float, Alignment], pose: Pose | None) -> Scale:
-    largest, held = fit
+def _shared(one: RowItem, number: float, unit: float | None, fit: Scale) -> Scale:
+    rule, notes = one.rules.scale, []
+    if rule == "true-size" and is_close_up(one.subject.view):
+        return fit._replace(notes=(Note(NoteKind.GUESS, "a close-up fills its share instead"),))
     if unit is None:
-        return largest, held, (Note("size", "has no listed size, and none follows from its neighbours"),)
-    scale, notes = one / unit, []
-    if rule == "even-weight" and scale > largest * (1 + 1e-9):
-        return largest, held, (Note("limit", "as large as it may be, and still lighter than the others"),)
-    if pose is not None and rule == "true-size" and pose.how == NEIGHBOURS:
-        notes.append(Note("guess", "size taken from the photos before and after it, at the same distance"))
-    return scale, held._replace(scale=""), tuple(notes)
+        return fit._replace(notes=(Note(NoteKind.SIZE, "has no listed size, and none follows from its neighbours"),))
+    factor = number / unit
+    if rule == "even-weight" and factor > fit.factor * (1 + 1e-9):
+        return fit._replace(notes=(Note(NoteKind.LIMIT, "as large as it may be, and still lighter than the others"),))
+    if one.pose is not None and rule == "true-size" and one.pose.source == NEIGHBOURS:
+        notes.append(Note(NoteKind.GUESS, "size taken from the photos before and after it, at the same distance"))
+    return Scale(factor, fit.alignment._replace(scale=""), tuple(notes))
 
 
-def _fit(room: Room, item: Item, stance: Stance) -> tuple[float, Alignment]:
+def _fit(canvas: Canvas, one: RowItem) -> Scale:
     """The scale at which an item fills its share, no further than its margins let it, and the side that decides."""
-    box, area, canvas = stance.box, room.area(item), room.canvas
-    share = item.share / 100
-    if item.share_of == "area":
+    box, area, rules, stance = one.stance.box, one.area, one.rules, one.stance
+    share = rules.share / 100
+    if rules.share_of == "area":
         wanted = {"": math.sqrt(share * canvas.width * canvas.height / stance.measures.area)}
     else:
         wanted = {"height": share * canvas.height / box.height, "width": share * canvas.width / box.width}
-        if item.share_of != "frame":
-            wanted = {item.share_of: wanted[item.share_of]}
+        if rules.share_of != "frame":
+            wanted = {rules.share_of: wanted[rules.share_of]}
     middle = (area.left + area.right) / 2
     beside = max(stance.anchor - box.left, box.right - stance.anchor, 1e-9)
     limits = {"height": area.height / box.height, "width": (area.right - middle) / beside}
-    side, scale = min([*wanted.items(), *limits.items()], key=lambda pair: pair[1])
-    exact = side if item.across == "bounds" or side == "height" else ""
-    held: Literal["width", "height", ""] = "height" if exact == "height" else "width" if exact == "width" else ""
-    return scale, Alignment(held, item.across == "bounds", "bottom" if item.place == "line" else "middle")
+    side, factor = min([*wanted.items(), *limits.items()], key=lambda pair: pair[1])
+    exact = side if rules.across == "bounds" or side == "height" else ""
+    along: Literal["width", "height", ""] = "height" if exact == "height" else "width" if exact == "width" else ""
+    return Scale(factor, Alignment(along, rules.across == "bounds", "bottom" if rules.place == "line" else "middle"))
 
 
-def _within(
-    canvas: Canvas, item: Item, stance: Stance, scale: float, held: Alignment, notes: tuple[Note, ...]
-) -> Scale:
+def _within(canvas: Canvas, one: RowItem, scale: Scale) -> Scale:
     """A scale between floor and ceiling, and no larger than the photo's own pixels if that is forbidden."""
-    box = stance.box
+    box, rules = one.stance.box, one.rules
     of_frame = max(box.height / canvas.height, box.width / canvas.width)
-    least, most = item.smallest / 100 / of_frame, item.largest / 100 / of_frame
+    least, most = rules.smallest / 100 / of_frame, rules.largest / 100 / of_frame
     side: Literal["width", "height"] = "height" if box.height / canvas.height == of_frame else "width"
-    if scale < least * (1 - 1e-9):
-        scale, held = least, held._replace(scale=side)
-        notes += (Note("limit", f"kept at {item.smallest:g} % of the frame, the smallest allowed"),)
-    elif scale > most * (1 + 1e-9):
-        scale, held = most, held._replace(scale=side)
-        notes += (Note("limit", f"kept at {item.largest:g} % of the frame, the largest allowed"),)
-    if item.enlarge == "forbid" and scale > 1:
-        scale, held = 1.0, held._replace(scale="")
-        notes += (Note("limit", "kept at the photo's own pixels; filling its share would enlarge it"),)
-    return scale, held, notes
+    factor, alignment, notes = scale
+    if factor < least * (1 - 1e-9):
+        factor, alignment = least, alignment._replace(scale=side)
+        notes += (Note(NoteKind.LIMIT, f"kept at {rules.smallest:g} % of the frame, the smallest allowed"),)
+    elif factor > most * (1 + 1e-9):
+        factor, alignment = most, alignment._replace(scale=side)
+        notes += (Note(NoteKind.LIMIT, f"kept at {rules.largest:g} % of the frame, the largest allowed"),)
+    if rules.enlarge == "forbid" and factor > 1:
+        factor, alignment = 1.0, alignment._replace(scale="")
+        notes += (Note(NoteKind.LIMIT, "kept at the photo's own pixels; filling its share would enlarge it"),)
+    return Scale(factor, alignment, notes)

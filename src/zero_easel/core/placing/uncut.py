@@ -8,9 +8,9 @@ from zero_easel.core.standard.rules import BOXES, Canvas, Item
 
 
 class Uncut(NamedTuple):
-    """way: from px of the upright photo to px of the canvas. canvas: px."""
+    """matrix: from px of the upright photo to px of the canvas. canvas: px."""
 
-    way: Map
+    matrix: Map
     canvas: Size
 
 

@@ -109,7 +109,7 @@ class Deliverable(Part):
     number: Annotated[
         float,
         Field(gt=0, le=20_000),
-        Rule("size", "px, %, or times, for the others", ask="Size of {name}: px, per cent or times"),
+        Rule("size", "px, %, or times, for the others", ask="Size of {name} in px, per cent or times"),
     ] = 100
     base: Annotated[
         str,

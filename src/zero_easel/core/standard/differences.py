@@ -68,13 +68,14 @@ def changes_between(before: Standard, after: Standard) -> dict[str, FieldChange]
 
 
 def applied(standard: Standard, changes: Mapping[str, FieldChange], *, back: bool) -> Standard:
-    """The standard with just these changes taken back, or done again; whatever else was changed since stays.
-
-    Raises StandardError if the two do not go together.
+    """The standard with just these changes taken back, or done again; whatever was changed since stays, be it another
+    field or the same one. Raises StandardError if the two do not go together.
     """
     values = flat(standard)
     for field, change in changes.items():
         wanted, left = (change.before, change.after) if back else (change.after, change.before)
+        if field not in (*NAMED, "exceptions") and values.get(field) != left:
+            continue
         if field in (*NAMED, "exceptions"):
             values[field] = _merged(values.get(field, []), left or [], wanted or [])
         elif wanted is None:

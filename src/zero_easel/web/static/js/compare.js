@@ -5,7 +5,7 @@ const root = document.querySelector("#two-sides");
 if (root) {
   const [left, right] = [JSON.parse(root.dataset.left), JSON.parse(root.dataset.right)];
   const canvases = [...root.querySelectorAll("canvas")];
-  const said = document.querySelector("#zoom-said");
+  const message = document.querySelector("#zoom-message");
   const view = { scale: 1, x: 0, y: 0 };
   const state = { flipped: false, difference: false };
   const MOST = 32;
@@ -13,7 +13,7 @@ if (root) {
   const load = (layer) => {
     layer.image = new Image();
     layer.image.src = layer.src;
-    layer.image.decode().then(() => draw(), () => (said.textContent = `${layer.label} cannot be shown here`));
+    layer.image.decode().then(() => draw(), () => (message.textContent = `${layer.label} cannot be shown here`));
   };
 
   const inverse = ([a, b, c, d, e, f]) => {
@@ -27,7 +27,7 @@ if (root) {
   // From px of a layer to px of the left one; without a map the two are laid over each other at full size.
   const onto = (layer) => {
     if (layer === left) return [1, 0, 0, 1, 0, 0];
-    if (layer.way && left.way) return then(inverse(layer.way), left.way);
+    if (layer.matrix && left.matrix) return then(inverse(layer.matrix), left.matrix);
     return [left.width / layer.width, 0, 0, left.height / layer.height, 0, 0];
   };
 
@@ -82,9 +82,9 @@ if (root) {
         const layer = order[at];
         const label = at === 1 && state.difference ? `difference of ${left.label} and ${right.label}` : layer.label;
         caption.firstChild.textContent = `${label} `;
-        caption.querySelector("span").textContent = at === 1 && state.difference ? "" : layer.said;
+        caption.querySelector("span").textContent = at === 1 && state.difference ? "" : layer.facts;
       });
-      said.textContent = `${Math.round((view.scale / ratio()) * 100)} %`;
+      message.textContent = `${Math.round((view.scale / ratio()) * 100)} %`;
     });
   };
 

@@ -15,8 +15,8 @@ document.body.append(sheet);
 const showLarge = (row) => {
   const picture = sheet.querySelector("img");
   picture.src = row.dataset.large;
-  picture.alt = row.dataset.said;
-  sheet.querySelector("p").textContent = row.dataset.said;
+  picture.alt = row.dataset.caption;
+  sheet.querySelector("p").textContent = row.dataset.caption;
   sheet.hidden = false;
 };
 

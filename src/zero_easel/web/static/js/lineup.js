@@ -43,17 +43,17 @@ const footOf = (item) => {
 };
 
 // The map with what a person decided, from the one of the rule alone.
-const wayOf = (item) => {
-  if (item.uncut) return item.way;
-  const { scale, right, down } = item.hand;
+const matrixOf = (item) => {
+  if (item.uncut) return item.matrix;
+  const { scale, right, down } = item.adjustment;
   return then(then(item.rule, about(footOf(item), scale)), moved(right * unit(), down * unit()));
 };
 
-const boxUnder = (item, way) => {
-  const before = inverse(item.way);
+const boxUnder = (item, matrix) => {
+  const before = inverse(item.matrix);
   const [l, t, r, b] = item.box;
   // Between two maps of one photo that differ by scale and shift alone, a box stays a box.
-  const between = then(before, way);
+  const between = then(before, matrix);
   return [...apply(between, [l, t]), ...apply(between, [r, b])];
 };
 
@@ -109,7 +109,7 @@ const drawGround = () => {
     make("path", { d: `M${at * tick + 0.5} 0V${at === 0 ? 13 : at === 5 ? 9 : 5}`, class: at % 5 ? "tick" : "tick long" }, pattern);
   make("rect", { x: 0, y: line, width: right, height: 14, fill: "url(#ruler)" }, behind);
   make("path", { class: "saffron-line", d: `M${left} ${line}H${right}` }, behind);
-  document.querySelector("#row-said").textContent = row.scale
+  document.querySelector("#row-message").textContent = row.scale
     ? `line-up at true size, ${row.scale.toFixed(2)} px per mm; small ticks are ${10 * some} mm`
     : `${row.items.length} items at the size they will have; small ticks are ${50 * some} px of the canvas`;
 };
@@ -137,13 +137,13 @@ const build = (item) => {
   return { group, frame, ground, free, line, other, picture, hit, mark, ghost, text, reason };
 };
 
-const placeImage = (element, item, way) => {
-  const shown = Math.max(...item.crop.slice(2)) * Math.hypot(way[0], way[1]);
+const placeImage = (element, item, matrix) => {
+  const shown = Math.max(...item.crop.slice(2)) * Math.hypot(matrix[0], matrix[1]);
   const source = shown > 520 ? item.src.replace("/small.webp", "/large.webp") : item.src;
   if (element.getAttribute("href") !== source) element.setAttribute("href", source);
   const [x, y, width, height] = item.crop;
   for (const [key, value] of Object.entries({ x, y, width, height })) element.setAttribute(key, value);
-  element.setAttribute("transform", `matrix(${way.join(" ")})`);
+  element.setAttribute("transform", `matrix(${matrix.join(" ")})`);
 };
 
 const rect = (element, [l, t, r, b]) => {
@@ -158,8 +158,8 @@ const rowBox = (item, box) => [...apply(toRow(item), [box[0], box[1]]), ...apply
 const draw = (item) => {
   let parts = drawn.get(item.id);
   if (!parts) drawn.set(item.id, (parts = build(item)));
-  const way = wayOf(item);
-  const box = item.box ? boxUnder(item, way) : [0, 0, ...item.canvas];
+  const matrix = matrixOf(item);
+  const box = item.box ? boxUnder(item, matrix) : [0, 0, ...item.canvas];
   const place = toRow(item);
   const whole = state.mode === "canvases" || item.uncut;
   const mine = state.selected === item.id;
@@ -173,12 +173,12 @@ const draw = (item) => {
     const [x0, , x1] = rowBox(item, [0, 0, ...item.canvas]);
     parts.line.setAttribute("d", item.line === null || item.uncut ? "" : `M${x0} ${b}H${x1}`);
   }
-  placeImage(parts.picture, item, then(way, place));
+  placeImage(parts.picture, item, then(matrix, place));
   clip(parts.picture, item, whole);
   const over = mine && state.over ? byId(state.over) : null;
   parts.other.style.display = over ? "" : "none";
   parts.picture.classList.toggle("half", Boolean(over));
-  if (over) placeImage(parts.other, over, then(then(wayOf(over), moved(item.origin[0] - over.origin[0], item.origin[1] - over.origin[1])), place));
+  if (over) placeImage(parts.other, over, then(then(matrixOf(over), moved(item.origin[0] - over.origin[0], item.origin[1] - over.origin[1])), place));
   const seen = rowBox(item, item.uncut ? [0, 0, ...item.canvas] : box);
   rect(parts.hit, seen);
   const why = reasons(item);
@@ -202,7 +202,7 @@ const draw = (item) => {
 
 const clip = (picture, item, whole) => {
   const [w, h] = item.canvas;
-  const back = inverse(wayOf(item));
+  const back = inverse(matrixOf(item));
   // Only what lies on the canvas will be in the picture; in the row that shows as well.
   const corners = [[0, 0], [w, 0], [w, h], [0, h]].map((corner) => apply(back, corner));
   const cut = item.uncut || item.notes.some((note) => note.text.includes("cut off"));
@@ -220,7 +220,7 @@ const captions = (item) => {
   const size = item.uncut ? `uncut, ${item.canvas[0]} × ${item.canvas[1]}` : row.scale && listed ? `${listed} mm` : `${Math.round(item.share)} %`;
   const lines = [span("mono", item.code || item.name), span("soft mono", size)];
   if (!root.dataset.view) lines[1].textContent += listed && row.scale ? "" : ` ${item.view}`;
-  if (item.moved || item.hand.backdrop) lines.push(span("by-hand", "by hand"));
+  if (item.moved || item.adjustment.backdrop) lines.push(span("by-hand", "by hand"));
   return lines;
 };
 
@@ -252,7 +252,7 @@ const drawTools = (item, box) => {
 
 const drawMeasures = (item) => {
   const m = item.measures;
-  const at = (point) => apply(then(wayOf(item), toRow(item)), point);
+  const at = (point) => apply(then(matrixOf(item), toRow(item)), point);
   const [l, t, r, b] = m.bounds;
   const outline = [[l, t], [r, t], [r, b], [l, b]].map(at);
   make("path", { class: "measure", d: `M${outline.map((p) => p.join(" ")).join("L")}Z` }, above);
@@ -317,13 +317,13 @@ const sayNumbers = () => {
     line.textContent = `${out ? `${out} ${out === 1 ? "stands" : "stand"} out. ` : ""}Choose an item: drag it, drag a corner to scale it, or nudge it with the arrow keys.${waiting}`;
     return;
   }
-  setField("right", shownNumber(item.hand.right * unit(), 1));
-  setField("down", shownNumber(item.hand.down * unit(), 1));
-  setField("scale", shownNumber(item.hand.scale * 100, 1));
+  setField("right", shownNumber(item.adjustment.right * unit(), 1));
+  setField("down", shownNumber(item.adjustment.down * unit(), 1));
+  setField("scale", shownNumber(item.adjustment.scale * 100, 1));
   setField("turn", shownNumber(item.turn, 2));
-  setField("backdrop", item.hand.backdrop);
+  setField("backdrop", item.adjustment.backdrop);
   for (const id of ["right", "down", "scale", "turn"]) number(id).disabled = Boolean(item.uncut);
-  document.querySelector("#hand-more").hidden = !(item.moved || item.hand.keep || item.hand.turn !== null);
+  document.querySelector("#hand-more").hidden = !(item.moved || item.adjustment.keep || item.adjustment.turn !== null);
   document.querySelector("#hand-rule").textContent = `Make it the rule for ${[root.dataset.category, root.dataset.view].filter(Boolean).join(" ") || "all"}`;
   document.querySelector("#hand-same").textContent = `Same for all ${item.view || "other"} views`;
   document.querySelector("#hand-edge").setAttribute("aria-pressed", String(state.edge));
@@ -393,17 +393,17 @@ const send = (path, options) => {
 const post = (path, data) => send(`place/${path}${query}`, { body: JSON.stringify(data ?? {}), headers: { "Content-Type": "application/json" } });
 
 const say = (text, fault = false) => {
-  const line = document.querySelector("#rules-said");
+  const line = document.querySelector("#rules-message");
   line.textContent = text;
   line.className = fault ? "fault" : "soft";
 };
 
 const take = (answer) => {
-  say(answer.said, answer.fault);
-  for (const way of ["undo", "redo"]) {
-    const button = document.querySelector(`#step-${way}`);
-    button.disabled = !answer[way];
-    button.title = answer[way];
+  say(answer.message, answer.fault);
+  for (const direction of ["undo", "redo"]) {
+    const button = document.querySelector(`#step-${direction}`);
+    button.disabled = !answer[direction];
+    button.title = answer[direction];
   }
   // What is still on its way is newer than this.
   if (!pending && !state.drag) {
@@ -416,16 +416,16 @@ const take = (answer) => {
     drawAll();
     if (held && drawn.has(Number(held))) drawn.get(Number(held)).group.focus({ preventScroll: true });
   }
-  if (answer.values) told(answer);
+  if (answer.values) showValues(answer);
   root.dataset.answers = String(Number(root.dataset.answers ?? 0) + 1);
   if (answer.field !== undefined) window.htmx.ajax("GET", `/shoots/${root.dataset.shoot}/line/place`, { target: "#zero-line", swap: "outerHTML" });
 };
 
 const keep = (item) => {
   // Without the last digits of a sum of steps: back on the line is exactly back.
-  const [scale, right, down] = [item.hand.scale, item.hand.right, item.hand.down].map((v) => Number(v.toFixed(6)) || 0);
+  const [scale, right, down] = [item.adjustment.scale, item.adjustment.right, item.adjustment.down].map((v) => Number(v.toFixed(6)) || 0);
   item.moved = true;
-  return post("hand", { photos: [item.id], scale, right, down });
+  return post("adjust", { photos: [item.id], scale, right, down });
 };
 
 const pointer = (event) => {
@@ -448,7 +448,7 @@ canvas.addEventListener("pointerdown", (event) => {
   const start = pointer(event);
   canvas.setPointerCapture(event.pointerId);
   event.preventDefault();
-  state.drag = { item, corner, start, hand: { ...item.hand }, way: wayOf(item), box: item.box && boxUnder(item, wayOf(item)), edge: state.edge, from: start, to: start, moved: false };
+  state.drag = { item, corner, start, adjustment: { ...item.adjustment }, matrix: matrixOf(item), box: item.box && boxUnder(item, matrixOf(item)), edge: state.edge, from: start, to: start, moved: false };
 });
 
 canvas.addEventListener("pointermove", (event) => {
@@ -474,28 +474,28 @@ const follow = (drag) => {
     if (item.uncut === "cover") pan(drag, dx, dy);
   }
   else if (drag.corner) scaleBy(drag);
-  else moveBy(item, drag.hand, drag.box, dx, dy, drag.free ? 0 : REACH / item.z);
+  else moveBy(item, drag.adjustment, drag.box, dx, dy, drag.free ? 0 : REACH / item.z);
   draw(item);
   sayNumbers();
 };
 
-const moveBy = (item, hand, box, dx, dy, reach) => {
+const moveBy = (item, adjustment, box, dx, dy, reach) => {
   const target = standardBox(item, [box[0] + dx, box[1] + dy, box[2] + dx, box[3] + dy]);
   state.caught = snapMove(target, item, neighbours(item), reach);
-  item.hand.right = hand.right + (dx + state.caught.dx) / unit();
-  item.hand.down = hand.down + (dy + state.caught.dy) / unit();
+  item.adjustment.right = adjustment.right + (dx + state.caught.dx) / unit();
+  item.adjustment.down = adjustment.down + (dy + state.caught.dy) / unit();
   item.moved = true;
 };
 
 const scaleBy = (drag) => {
-  const { item, hand } = drag;
-  const foot = footOf(item).map((v, axis) => v + [hand.right, hand.down][axis] * unit());
+  const { item, adjustment } = drag;
+  const foot = footOf(item).map((v, axis) => v + [adjustment.right, adjustment.down][axis] * unit());
   const [fx, fy] = apply(toRow(item), foot);
   const from = Math.hypot(drag.start[0] - fx, drag.start[1] - fy);
   const k = Math.max(0.05, Math.hypot(drag.to[0] - fx, drag.to[1] - fy) / Math.max(from, 4));
   const snapped = drag.free ? { k, found: null } : snapScale(standardBox(item, drag.box), standardBox(item, [...foot, ...foot]), k, item, neighbours(item), REACH / item.z);
   state.caught = snapped.found ? { down: snapped.found } : null;
-  item.hand.scale = hand.scale * snapped.k;
+  item.adjustment.scale = adjustment.scale * snapped.k;
   item.moved = true;
 };
 
@@ -503,14 +503,14 @@ const scaleBy = (drag) => {
 const pan = (drag, dx, dy) => {
   const { item } = drag;
   const [w, h] = item.canvas;
-  const way = then(drag.way, moved(dx, dy));
-  const size = [way[0] * item.frame[0], way[3] * item.frame[1]];
+  const matrix = then(drag.matrix, moved(dx, dy));
+  const size = [matrix[0] * item.frame[0], matrix[3] * item.frame[1]];
   for (const [axis, room] of [[4, w], [5, h]]) {
     const long = size[axis - 4];
-    way[axis] = long > room ? Math.max(room - long, Math.min(0, way[axis])) : drag.way[axis];
-    if (!drag.free && Math.abs(way[axis] - (room - long) / 2) < REACH / item.z) way[axis] = (room - long) / 2;
+    matrix[axis] = long > room ? Math.max(room - long, Math.min(0, matrix[axis])) : drag.matrix[axis];
+    if (!drag.free && Math.abs(matrix[axis] - (room - long) / 2) < REACH / item.z) matrix[axis] = (room - long) / 2;
   }
-  item.way = way;
+  item.matrix = matrix;
 };
 
 const release = (event) => {
@@ -527,14 +527,14 @@ const release = (event) => {
   if (drag.edge) levelBy(drag);
   else if (item.uncut) {
     if (item.uncut !== "cover") return;
-    const [x, y] = apply(inverse(item.way), [item.canvas[0] / 2, item.canvas[1] / 2]);
-    post("hand", { photos: [item.id], keep: [x, y] });
+    const [x, y] = apply(inverse(item.matrix), [item.canvas[0] / 2, item.canvas[1] / 2]);
+    post("adjust", { photos: [item.id], keep: [x, y] });
   } else keep(item);
 };
 canvas.addEventListener("pointerup", release);
 canvas.addEventListener("pointercancel", () => {
   if (!state.drag) return;
-  Object.assign(state.drag.item.hand, state.drag.hand);
+  Object.assign(state.drag.item.adjustment, state.drag.adjustment);
   state.drag = null;
   drawAll();
 });
@@ -546,7 +546,7 @@ const levelBy = (drag) => {
   const angle = (Math.atan2(dy, dx) * 180) / Math.PI;
   // Whatever is nearer: level or upright.
   const off = angle - 90 * Math.round(angle / 90);
-  post("hand", { photos: [drag.item.id], turn: Number((drag.item.turn - off).toFixed(3)) });
+  post("adjust", { photos: [drag.item.id], turn: Number((drag.item.turn - off).toFixed(3)) });
 };
 
 canvas.addEventListener("focusin", (event) => {
@@ -568,16 +568,16 @@ const nudge = (dx, dy, event) => {
   const item = chosen();
   if (!item || item.uncut || !item.box) return false;
   const by = event.shiftKey ? 10 : 1;
-  const hand = { ...item.hand };
-  const box = boxUnder(item, wayOf(item));
+  const adjustment = { ...item.adjustment };
+  const box = boxUnder(item, matrixOf(item));
   // A key catches only on what it comes to within one step, and moves off again with the next.
-  moveBy(item, hand, box, dx * by, dy * by, 0);
-  const target = standardBox(item, boxUnder(item, wayOf(item)));
+  moveBy(item, adjustment, box, dx * by, dy * by, 0);
+  const target = standardBox(item, boxUnder(item, matrixOf(item)));
   const caught = snapMove(target, item, neighbours(item), by / 2);
   const along = dx ? { across: caught.across, dx: caught.dx, dy: 0 } : { down: caught.down, dx: 0, dy: caught.dy };
   if ((dx && Math.abs(along.dx) < by) || (dy && Math.abs(along.dy) < by)) {
-    item.hand.right += along.dx / unit();
-    item.hand.down += along.dy / unit();
+    item.adjustment.right += along.dx / unit();
+    item.adjustment.down += along.dy / unit();
     state.caught = { across: along.across, down: along.down };
   }
   draw(item);
@@ -688,9 +688,9 @@ for (const [id, change] of Object.entries(typed))
     const value = Number(number(id).value.replace(",", "."));
     if (!item) return;
     if (!Number.isFinite(value) || (id === "scale" && value < 2)) return say(`${id} must be a number`, true);
-    post("hand", { photos: [item.id], ...change(item, value) });
+    post("adjust", { photos: [item.id], ...change(item, value) });
   });
-number("backdrop").addEventListener("change", () => post("hand", { photos: [state.selected], backdrop: number("backdrop").value }));
+number("backdrop").addEventListener("change", () => post("adjust", { photos: [state.selected], backdrop: number("backdrop").value }));
 number("over").addEventListener("change", () => {
   state.over = Number(number("over").value) || null;
   draw(chosen());
@@ -700,7 +700,7 @@ document.querySelector("#hand-drop").addEventListener("click", drop);
 document.querySelector("#hand-same").addEventListener("click", () => post(`${state.selected}/same`));
 document.querySelector("#hand-rule").addEventListener("click", () => post(`${state.selected}/rule`));
 document.querySelector("#hand-standard").addEventListener("click", () => post(`${state.selected}/standard`));
-for (const way of ["undo", "redo"]) document.querySelector(`#step-${way}`).addEventListener("click", () => post(`step/${way}`));
+for (const direction of ["undo", "redo"]) document.querySelector(`#step-${direction}`).addEventListener("click", () => post(`step/${direction}`));
 
 // The sentences: each rule is sent as it is changed, and the row follows.
 const rules = document.querySelector("#rules");
@@ -709,11 +709,11 @@ const sendRule = (field, value, more = {}) =>
 
 hearSentences(rules, root, sendRule);
 
-const told = (answer) =>
+const showValues = (answer) =>
   tellSentences(rules, answer, (input, kept, refused) => {
     if (!refused && (input !== document.activeElement || input.tagName === "SELECT")) input.value = kept;
   });
 
-for (const way of ["undo", "redo"]) document.querySelector(`#step-${way}`).disabled = false;
+for (const direction of ["undo", "redo"]) document.querySelector(`#step-${direction}`).disabled = false;
 drawAll();
 document.body.dataset.lineUp = "ready";

@@ -7,9 +7,9 @@ const chosen = () => boxes().filter((box) => box.checked).map((box) => box.value
 let held = "";
 
 const say = () => {
-  const said = document.querySelector("#chosen-said");
+  const message = document.querySelector("#chosen-message");
   const count = chosen().length;
-  if (said) said.textContent = count ? `${count} chosen` : "Nothing chosen";
+  if (message) message.textContent = count ? `${count} chosen` : "Nothing chosen";
 };
 
 const draw = (path, values) => {
@@ -25,7 +25,7 @@ const run = () => {
 
 const repair = (what, ids, more = {}) =>
   draw(`/shoots/${matches().dataset.shoot}/matches/${what}`, { chosen: ids, page: matches().dataset.page, ...more });
-const shift = (way) => repair(way, [], run());
+const shift = (direction) => repair(direction, [], run());
 
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-repair]");

@@ -42,12 +42,12 @@ document.addEventListener("click", (event) => {
 });
 
 document.addEventListener("htmx:afterSettle", () => {
-  const refused = document.querySelector("#names-said")?.dataset.refused;
+  const refused = document.querySelector("#names-message")?.dataset.refused;
   for (const input of form.querySelectorAll(".rule")) input.toggleAttribute("aria-invalid", input.name === refused);
 });
 // What the server keeps, in its own spelling, except in the field that is being typed in.
 document.addEventListener("named", ({ detail }) => {
-  const refused = document.querySelector("#names-said")?.dataset.refused;
+  const refused = document.querySelector("#names-message")?.dataset.refused;
   for (const input of form.querySelectorAll(".rule"))
     if (input !== document.activeElement && input.name !== refused) input.value = detail[input.name];
 });

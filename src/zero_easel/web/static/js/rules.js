@@ -21,7 +21,7 @@ const listen = () => {
 };
 listen();
 
-// What waits for its answer is said again to the server when the page is left: it may not have been sent yet.
+// What waits for its answer is sent again to the server when the page is left: it may not have been sent yet.
 window.addEventListener("pagehide", () => {
   for (const values of waiting.values()) {
     const body = new FormData();
@@ -44,11 +44,11 @@ document.addEventListener("ruled", ({ detail }) => {
 
 // Undo and redo draw the sentences anew: parts may come or go.
 document.addEventListener("click", ({ target }) => {
-  const way = target.dataset?.step;
-  if (!way) return;
+  const direction = target.dataset?.step;
+  if (!direction) return;
   const { standard, shoot, category, view, on } = root().dataset;
   const values = { shoot_id: shoot, category, view, on };
-  window.htmx.ajax("POST", `/standards/${standard}/step/${way}`, { target: "#rules", swap: "outerHTML", values }).then(listen);
+  window.htmx.ajax("POST", `/standards/${standard}/step/${direction}`, { target: "#rules", swap: "outerHTML", values }).then(listen);
 });
 
 // Sizes that follow from others stand as text in the sentences.

@@ -16,7 +16,7 @@ export const tellSentences = (root, { values, own, refused }, settle) => {
     input.closest(".rule-wrap").classList.toggle("own", own.includes(input.dataset.field));
   }
   for (const part of root.querySelectorAll("[data-only]")) part.hidden = !holds(part.dataset.only, values);
-  const line = root.querySelector("#own-said");
+  const line = root.querySelector("#own-message");
   if (line) line.hidden = !own.length;
 };
 

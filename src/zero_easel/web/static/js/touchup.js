@@ -242,7 +242,7 @@ function look(scale, x, y) {
   const room = [canvas.clientWidth / view.scale, canvas.clientHeight / view.scale];
   view.x = Math.max(-room[0] * 0.8, Math.min(state.width - room[0] * 0.2, x));
   view.y = Math.max(-room[1] * 0.8, Math.min(state.height - room[1] * 0.2, y));
-  document.querySelector("#zoom-said").textContent = `${Math.round(100 * view.scale * devicePixelRatio)} %`;
+  document.querySelector("#zoom-message").textContent = `${Math.round(100 * view.scale * devicePixelRatio)} %`;
   brushSaid();
   soon();
 }
@@ -263,7 +263,7 @@ const spot = (event) => [event.offsetX, event.offsetY];
 const onPhoto = ([x, y]) => [view.x + x / view.scale, view.y + y / view.scale];
 // From one pixel of the original to an eighth of its shorter side.
 const radius = () => 0.5 * (Math.min(state.width, state.height) / 8) ** (document.querySelector("#brush").value / 100);
-const brushSaid = () => (document.querySelector("#brush-said").textContent = `${Math.max(1, Math.round(2 * radius()))} px`);
+const brushSaid = () => (document.querySelector("#brush-message").textContent = `${Math.max(1, Math.round(2 * radius()))} px`);
 
 // Gestures ---------------------------------------------------------------------------------------------------------
 
@@ -337,7 +337,7 @@ function send(what, body) {
     const next = await answer.json();
     if (next.key) {
       state = next;
-      said();
+      showMessage();
       soon();
     }
     return next;
@@ -345,8 +345,8 @@ function send(what, body) {
   return queue;
 }
 
-const say = (text) => (document.querySelector("#marks-said").textContent = text);
-function said() {
+const say = (text) => (document.querySelector("#marks-message").textContent = text);
+function showMessage() {
   const n = state.marks.length;
   say(n ? `${n} ${n === 1 ? "mark" : "marks"}, kept.` : "No marks yet. Draw roughly; edges are found for you.");
   document.querySelector("#undo").disabled = !state.undo;
@@ -397,4 +397,4 @@ document.addEventListener("keydown", (event) => {
 new ResizeObserver(resize).observe(canvas);
 resize();
 fit();
-said();
+showMessage();

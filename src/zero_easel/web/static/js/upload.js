@@ -39,13 +39,13 @@ const row = (name) => {
   return item;
 };
 
-const finish = (item, { ok, said, look }) => {
+const finish = (item, { ok, message, look }) => {
   item.classList.add(ok ? "done" : "bad");
   item.querySelector("progress").remove();
-  if (said) {
+  if (message) {
     const line = document.createElement("span");
     line.className = ok ? "note soft" : "fault";
-    line.textContent = said;
+    line.textContent = message;
     if (look) {
       const link = document.createElement("a");
       link.href = `/products/table/${look}?name=${encodeURIComponent(item.querySelector(".mono").textContent)}`;
@@ -98,9 +98,9 @@ const send = ({ file, folder }) => {
     if (request.status === 200) hear(state, request.responseText, true);
     const report = request.status === 200 && (state.archive ?? state.last);
     if (report) finish(item, report);
-    else finish(item, { ok: false, said: request.status === 413 ? `${file.name} is too large.` : `${file.name} was refused (${request.status}).` });
+    else finish(item, { ok: false, message: request.status === 413 ? `${file.name} is too large.` : `${file.name} was refused (${request.status}).` });
   };
-  request.onerror = () => finish(item, { ok: false, said: `${file.name} did not arrive; is the application still running?` });
+  request.onerror = () => finish(item, { ok: false, message: `${file.name} did not arrive; is the application still running?` });
   request.send(body);
 };
 

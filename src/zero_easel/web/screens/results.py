@@ -3,11 +3,9 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
-from zero_easel.core.finishing.checking import Checked
 from zero_easel.core.standard.checks import KINDS
 from zero_easel.core.standard.deliverable import FORMATS
-from zero_easel.core.standard.model import Standard
-from zero_easel.library.models import PictureRow
+from zero_easel.library.models import PictureRow, PictureState
 from zero_easel.runs.service import pictures_of
 from zero_easel.web.page import Db, file_size, found, show
 
@@ -18,30 +16,30 @@ router = APIRouter()
 def compare(request: Request, session: Db, picture_id: int, beside: int = 0) -> HTMLResponse:
     """One finished picture beside its original, or beside another deliverable of the same photo."""
     picture = found(session.get(PictureRow, picture_id), "picture")
-    done = [p for p in pictures_of(session, picture.run_id) if p.state == "done"]
+    done = [p for p in pictures_of(session, picture.run_id) if p.state == PictureState.DONE]
     row = [p for p in done if p.deliverable == picture.deliverable]
     at = next((i for i, p in enumerate(row) if p.id == picture.id), -1)
     others = [p for p in done if p.photo_id == picture.photo_id]
     other = next((p for p in others if p.id == beside and p.id != picture.id), None)
-    rules = Standard.model_validate(picture.run.rules)
+    rules = picture.run.rules
     return show(
         request, "compare.html", picture=picture, rules=rules, others=others, other=other,
         previous=row[at - 1] if at > 0 else None,
         following=row[at + 1] if 0 <= at < len(row) - 1 else None,
         position=at + 1, count=len(row), kinds=KINDS,
-        checks=sorted((Checked(*check) for check in picture.checks), key=lambda check: check.ok),
+        checks=sorted(picture.checks, key=lambda check: check.ok),
         left=_layer(picture), right=_layer(other) if other else _original(picture),
     )  # fmt: skip
 
 
 def _layer(picture: PictureRow) -> dict[str, object]:
-    """A picture as the page draws it. way: from px of the photo to its own px, so that all lie over each other."""
+    """A picture as the page draws it. matrix: from px of the photo to its own px, so that all lie over each other."""
     kind = next(kind for kind in FORMATS.values() if kind.suffix == "." + picture.output.rpartition(".")[2])
     quality = f", quality {picture.quality}" if picture.quality else ""
     return {
         "src": f"/media/picture/{picture.id}/shown", "width": picture.width, "height": picture.height,
-        "way": picture.way or None, "label": picture.deliverable,
-        "said": f"{picture.width} × {picture.height} px, {file_size(picture.bytes)}, {kind.label}{quality}",
+        "matrix": picture.matrix or None, "label": picture.deliverable,
+        "facts": f"{picture.width} × {picture.height} px, {file_size(picture.bytes)}, {kind.label}{quality}",
     }  # fmt: skip
 
 
@@ -49,6 +47,6 @@ def _original(picture: PictureRow) -> dict[str, object]:
     original = picture.photo.original
     return {
         "src": f"/media/original/{picture.photo.digest}.jpg", "width": original.width, "height": original.height,
-        "way": [1, 0, 0, 1, 0, 0], "label": "original",
-        "said": f"{original.width} × {original.height} px, {file_size(original.bytes)}, {original.format}",
+        "matrix": [1, 0, 0, 1, 0, 0], "label": "original",
+        "facts": f"{original.width} × {original.height} px, {file_size(original.bytes)}, {original.format}",
     }  # fmt: skip

@@ -9,7 +9,7 @@ from fastapi.responses import FileResponse, Response
 from zero_easel.core.finishing.encode import encode_jpeg
 from zero_easel.core.photos.decoding import PhotoError, read_photo
 from zero_easel.core.standard.deliverable import FORMATS
-from zero_easel.library.models import Original, PictureRow
+from zero_easel.library.models import Original, PictureRow, PictureState
 from zero_easel.library.shoots import remake_small
 from zero_easel.runs.showing import DIRECT, shown_png
 from zero_easel.web.page import Bench, Db, found
@@ -49,7 +49,7 @@ def cutout(bench: Bench, key: str, kind: str) -> FileResponse:
 def picture(session: Db, bench: Bench, picture_id: int) -> FileResponse:
     """A finished picture as it is delivered."""
     row = found(session.get(PictureRow, picture_id), "picture")
-    if row.state != "done":
+    if row.state != PictureState.DONE:
         raise HTTPException(404, "This picture is not finished.")
     return _file(bench.vault.run(row.run_id) / row.output)
 
@@ -59,7 +59,7 @@ def picture_shown(session: Db, bench: Bench, picture_id: int) -> Response:
     """A finished picture in a form that every browser shows: the file itself, or a PNG of it."""
     row = found(session.get(PictureRow, picture_id), "picture")
     path = bench.vault.run(row.run_id) / row.output
-    if row.state != "done" or not path.is_file():
+    if row.state != PictureState.DONE or not path.is_file():
         raise HTTPException(404, "This picture is not finished.")
     if path.suffix in DIRECT:
         return _file(path)

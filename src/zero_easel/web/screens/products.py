@@ -10,9 +10,9 @@ from sqlalchemy import select
 
 from zero_easel.core.catalog.products import FIELDS, FREE, UNUSED
 from zero_easel.core.catalog.tables import BYTE_LIMIT, TableError, too_large
-from zero_easel.library.incoming import told
+from zero_easel.library.incoming import problems_in_words
 from zero_easel.library.matches import all_stale
-from zero_easel.library.models import PhotoRow, PictureRow, Shoot
+from zero_easel.library.models import PhotoRow, PictureRow, PictureState, Shoot
 from zero_easel.library.products import (
     columns_in,
     compare_catalog,
@@ -33,11 +33,11 @@ _FIELDS = {
 
 
 @router.get("/products")
-def products_page(request: Request, session: Db, q: str = "", said: str = "") -> Response:
+def products_page(request: Request, session: Db, q: str = "", message: str = "") -> Response:
     """Products whose code, name or EAN contains what was typed; the one product, if it can only be that."""
     if q.strip() and (code := find_code(session, q) or find_by_ean(session, q)):
         return RedirectResponse(f"/products/{quote(code)}", 303)
-    return _page(request, session, q, said)
+    return _page(request, session, q, message)
 
 
 @router.post("/products")
@@ -45,12 +45,12 @@ def lay_out_table(request: Request, session: Db, bench: Bench, file: UploadFile)
     """Take a table and show what importing it would do."""
     name = file.filename or "the table"
     if (file.size or 0) > BYTE_LIMIT:
-        return _page(request, session, said=too_large(name, file.size or 0), failed=True)
+        return _page(request, session, message=too_large(name, file.size or 0), failed=True)
     data = file.file.read()
     try:
         columns_in(session, data, name)
     except TableError as error:
-        return _page(request, session, said=str(error), failed=True)
+        return _page(request, session, message=str(error), failed=True)
     digest = bench.vault.lay_aside(data)
     return RedirectResponse(f"/products/table/{digest}?{urlencode(dict(name=name))}", 303)
 
@@ -86,12 +86,13 @@ def import_table(
     try:
         imported = import_catalog(session, _aside(bench, digest), name, _mapping(form))
     except TableError as error:
-        return _page(request, session, said=str(error), failed=True)
+        return _page(request, session, message=str(error), failed=True)
     all_stale(session)
     after.add_task(bench.vault.aside(digest).unlink, missing_ok=True)
     after.add_task(bench.dispatcher.wake)
-    said = f"{name}: {plural(imported.added, 'product')} added, {imported.changed} changed.{told(imported.problems)}"
-    return RedirectResponse(f"/products?{urlencode(dict(said=said))}", 303)
+    counts = f"{plural(imported.added, 'product')} added, {imported.changed} changed."
+    message = f"{name}: {counts}{problems_in_words(imported.problems)}"
+    return RedirectResponse(f"/products?{urlencode(dict(message=message))}", 303)
 
 
 @router.get("/products/{code:path}")
@@ -105,7 +106,7 @@ def product_page(request: Request, session: Db, code: str) -> HTMLResponse:
     shoots: dict[int, tuple[Shoot, list[PhotoRow]]] = {}
     for photo, shoot in rows:
         shoots.setdefault(shoot.id, (shoot, []))[1].append(photo)
-    made = select(PictureRow).where(PictureRow.code == known, PictureRow.state == "done")
+    made = select(PictureRow).where(PictureRow.code == known, PictureRow.state == PictureState.DONE)
     pictures: dict[int, list[PictureRow]] = {}
     for picture in session.scalars(made.order_by(PictureRow.run_id.desc(), PictureRow.id)):
         pictures.setdefault(picture.run.shoot_id, []).append(picture)
@@ -113,14 +114,14 @@ def product_page(request: Request, session: Db, code: str) -> HTMLResponse:
     return show(request, "product.html", product=product, shoots=list(shoots.values()), pictures=pictures)
 
 
-def _page(request: Request, session: Db, q: str = "", said: str = "", failed: bool = False) -> HTMLResponse:
+def _page(request: Request, session: Db, q: str = "", message: str = "", failed: bool = False) -> HTMLResponse:
     products = find_products(session, q, _SHOWN)
     photos: dict[str, list[PhotoRow]] = {}
     query = select(PhotoRow).where(PhotoRow.code.in_([p.code for p in products]), ~PhotoRow.card)
     for photo in session.scalars(query).unique():
         photos.setdefault(photo.code, []).append(photo)
     return show(request, "products.html", products=products, photos=photos, total=count_products(session), q=q,
-                said=said, failed=failed, most=_SHOWN)  # fmt: skip
+                message=message, failed=failed, most=_SHOWN)  # fmt: skip
 
 
 def _aside(bench: Bench, digest: str) -> bytes:

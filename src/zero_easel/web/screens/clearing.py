@@ -6,11 +6,11 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zero_easel.library.lines import doubtful, takes_part
-from zero_easel.library.models import PhotoRow, Shoot
-from zero_easel.library.repairs import leave_out
+from zero_easel.library.models import Clearing, PhotoRow, Shoot
+from zero_easel.library.repairs import leave_photo_out
 from zero_easel.library.shoots import photos_of
-from zero_easel.library.standards import rules_of
-from zero_easel.web.page import Db, PhotoById, ShootById, show, stages
+from zero_easel.web.page import Db, PhotoById, ShootById, show
+from zero_easel.web.stages import stages
 
 router = APIRouter()
 _SHELF_HEIGHT = 150
@@ -39,7 +39,7 @@ def accept(request: Request, session: Db, photo: PhotoById) -> Response:
 @router.post("/photos/{photo_id}/leave-out-doubtful")
 def leave_out_doubtful(request: Request, session: Db, photo: PhotoById) -> Response:
     """Leave a photo whose cutout is no good out of runs."""
-    leave_out(session, session.get_one(Shoot, photo.shoot_id), [photo.id])
+    leave_photo_out(session, photo)
     return _after(request, session, photo)
 
 
@@ -80,13 +80,13 @@ def _after(request: Request, session: Db, photo: PhotoRow) -> Response:
 
 def _wall(session: Db, shoot: Shoot) -> dict[str, Any]:
     photos = in_order(photos_of(session, shoot.id))
-    waiting = [p for p in photos if p.clearing == "waiting"]
+    waiting = [p for p in photos if p.clearing == Clearing.WAITING]
     look_at = [p for p in photos if doubtful(p)]
-    ready = [p for p in photos if p.cutout is not None and p.clearing == "done" and not doubtful(p)]
+    ready = [p for p in photos if p.cutout is not None and p.clearing == Clearing.DONE and not doubtful(p)]
     return {
         "shoot": shoot, "marks": stages(session, shoot), "stage": "clear", "look_at": look_at, "ready": ready,
         "waiting": waiting, "total": len(photos), "shelf_size": shelf_size,
-        "ground": rules_of(shoot.standard).canvas.ground,
+        "ground": shoot.standard.rules.canvas.ground,
     }  # fmt: skip
 
 

@@ -9,21 +9,20 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response, Streamin
 from pydantic import ValidationError
 from sqlalchemy import func, select
 
-from zero_easel.core.finishing.checking import Checked
 from zero_easel.core.finishing.contact_sheet import ContactSheet
 from zero_easel.core.standard.checks import KINDS
 from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.naming import portable
 from zero_easel.core.standard.patterns import PatternError
-from zero_easel.library.models import PhotoRow, PictureRow, Run
+from zero_easel.library.models import Clearing, PhotoRow, PictureRow, PictureState, Run, RunState
 from zero_easel.runs.archive import handed_over, lists_of, stream_archive
 from zero_easel.runs.contact_sheets import sheet_of
 from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state
 from zero_easel.web.page import Bench, Db, RunById, found, is_partial, plural, show
 
 router = APIRouter()
-_STATES = {"pause": "paused", "stop": "stopped", "continue": "running"}
+_STATES = {"pause": RunState.PAUSED, "stop": RunState.STOPPED, "continue": RunState.RUNNING}
 _LIST_TYPES = {"csv": "text/csv; charset=utf-8", "json": "application/json", "jsonld": "application/ld+json"}
 VIEWS = ("sheet", "table", "checks")
 
@@ -48,8 +47,8 @@ def run_page(
 
 def run_context(session: Db, run: Run, show_as: str = "sheet", deliverable: str = "", sort: str = "") -> dict[str, Any]:
     """All that the part of a page about a run shows."""
-    pictures, rules = pictures_of(session, run.id), Standard.model_validate(run.rules)
-    done = [picture for picture in pictures if picture.state == "done"]
+    pictures, rules = pictures_of(session, run.id), run.rules
+    done = [picture for picture in pictures if picture.state == PictureState.DONE]
     shown = [picture for picture in done if not deliverable or picture.deliverable == deliverable]
     failing = [picture for picture in done if picture.failures]
     return {
@@ -77,8 +76,8 @@ _SORTS = {
 
 
 def _sorted(pictures: list[PictureRow], sort: str) -> list[PictureRow]:
-    way = _SORTS.get(sort.removeprefix("-"))
-    return sorted(pictures, key=way, reverse=sort.startswith("-")) if way else pictures
+    orientation = _SORTS.get(sort.removeprefix("-"))
+    return sorted(pictures, key=orientation, reverse=sort.startswith("-")) if orientation else pictures
 
 
 def _checks_table(done: list[PictureRow], failing: list[PictureRow], rules: Standard) -> dict[str, Any]:
@@ -86,7 +85,7 @@ def _checks_table(done: list[PictureRow], failing: list[PictureRow], rules: Stan
     asked = list(dict.fromkeys((check.rule, check.value) for check in rules.checks))
     bad = {picture.id for picture in failing}
     ordered = failing + [picture for picture in done if picture.id not in bad]
-    rows = [(picture, {(c.rule, c.value): c for c in (Checked(*row) for row in picture.checks)}) for picture in ordered]
+    rows = [(picture, {(c.rule, c.value): c for c in picture.checks}) for picture in ordered]
     counts = Counter((c.rule, c.value) for picture in failing for c in picture.failures)
     return {"asked": asked, "check_rows": rows, "failed_rules": counts.most_common()}
 
@@ -126,20 +125,20 @@ def manifest(session: Db, run: RunById, kind: str) -> Response:
 @router.get("/runs/{run_id}/sheet.pdf")
 def sheet(
     request: Request, session: Db, bench: Bench, run: RunById, deliverable: str = "", per_page: str = "20",
-    way: str = "portrait", gap: str = "5", caption: str = "{code}", caption_2: str = "{name}", title: str = "",
+    orientation: str = "portrait", gap: str = "5", caption: str = "{code}", caption_2: str = "{name}", title: str = "",
     numbers: str = "",
 ) -> Response:  # fmt: skip
     """A contact sheet of one deliverable as PDF."""
     try:
         rules = ContactSheet.model_validate({
-            "per_page": per_page, "way": way, "gap": gap.replace(",", "."), "caption": caption,
+            "per_page": per_page, "orientation": orientation, "gap": gap.replace(",", "."), "caption": caption,
             "caption_2": caption_2, "title": title, "numbers": bool(numbers),
         })  # fmt: skip
         data = sheet_of(session, bench.vault, run, deliverable, rules)
     except ValidationError as problem:
         first = problem.errors()[0]
-        said = str(first["msg"]).removeprefix("Value error, ")
-        return run_page(request, session, run, error=f"The sheet was not made: {first['loc'][0]}: {said}.")
+        message = str(first["msg"]).removeprefix("Value error, ")
+        return run_page(request, session, run, error=f"The sheet was not made: {first['loc'][0]}: {message}.")
     except (PatternError, ValueError) as problem:
         return run_page(request, session, run, error=f"The sheet was not made: {problem}.")
     return Response(data, media_type="application/pdf", headers=_as_file(run, "pdf"))
@@ -153,13 +152,13 @@ def _as_file(run: Run, ending: str) -> dict[str, str]:
 @router.get("/status")
 def status(session: Db) -> HTMLResponse:
     """What is going on, in a few words for the foot of each page."""
-    running = session.scalar(select(func.count()).select_from(Run).where(Run.state == "running")) or 0
+    running = session.scalar(select(func.count()).select_from(Run).where(Run.state == RunState.RUNNING)) or 0
     clearing = (
         session.scalar(
-            select(func.count()).select_from(PhotoRow).where(PhotoRow.clearing == "waiting", ~PhotoRow.left_out)
+            select(func.count()).select_from(PhotoRow).where(PhotoRow.clearing == Clearing.WAITING, ~PhotoRow.left_out)
         )
         or 0
     )
-    said = [plural(running, "run") + " under way"] if running else []
-    said += [f"Clearing {plural(clearing, 'photo')}"] if clearing else []
-    return HTMLResponse(", ".join(said) or "Nothing running")
+    message = [plural(running, "run") + " under way"] if running else []
+    message += [f"Clearing {plural(clearing, 'photo')}"] if clearing else []
+    return HTMLResponse(", ".join(message) or "Nothing running")

@@ -5,9 +5,9 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zero_easel.core.standard.differences import differences
 from zero_easel.core.standard.model import StandardError
-from zero_easel.library.standards import freeze, restore, rules_of, versions_of
+from zero_easel.library.standards import freeze, restore, versions_of
 from zero_easel.web.page import Db, show
-from zero_easel.web.standards import StandardById
+from zero_easel.web.screens.standards import StandardById
 
 router = APIRouter()
 
@@ -23,7 +23,7 @@ def versions_page(
     if old in known and new in known:
         compared = differences(known[old].rules, known[new].rules)
     return show(
-        request, "versions.html", row=row, rules=rules_of(row), history=history, old=old, new=new, compared=compared,
+        request, "versions.html", row=row, rules=row.rules, history=history, old=old, new=new, compared=compared,
         error=error,
     )  # fmt: skip
 

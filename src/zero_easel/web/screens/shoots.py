@@ -4,13 +4,13 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy import select
 
-from zero_easel.library.lines import takes_part
-from zero_easel.library.models import PhotoRow, Shoot
-from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot, photos_of
-from zero_easel.web.page import Bench, Db, ShootById, show, stages
+from zero_easel.library.models import Shoot
+from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot
+from zero_easel.library.summary import shelves
+from zero_easel.web.page import Bench, Db, ShootById, show
+from zero_easel.web.stages import stages, stages_of_all
 
 router = APIRouter()
-_ON_SHELF = 6
 
 
 @router.get("/")
@@ -62,15 +62,7 @@ def delete(request: Request, session: Db, bench: Bench, shoot: ShootById) -> Res
 
 
 def _page(request: Request, session: Db, error: str = "", status: int = 200) -> HTMLResponse:
-    shoots = session.scalars(select(Shoot).order_by(Shoot.created.desc(), Shoot.id.desc())).all()
-    shelves = [(shoot, _some_items(photos_of(session, shoot.id)), stages(session, shoot)) for shoot in shoots]
-    return show(request, "shoots.html", status, shelves=shelves, error=error)
-
-
-def _some_items(photos: list[PhotoRow]) -> list[PhotoRow]:
-    """A few cleared photos of different products, to know the shoot by."""
-    chosen: dict[str, PhotoRow] = {}
-    for photo in photos:
-        if photo.cutout is not None and photo.cutout.bounds and takes_part(photo):
-            chosen.setdefault(photo.code or photo.name, photo)
-    return list(chosen.values())[:_ON_SHELF]
+    shoots = list(session.scalars(select(Shoot).order_by(Shoot.created.desc(), Shoot.id.desc())))
+    marks, items = stages_of_all(session, shoots), shelves(session)
+    rows = [(shoot, items.get(shoot.id, []), marks[shoot.id]) for shoot in shoots]
+    return show(request, "shoots.html", status, shelves=rows, error=error)

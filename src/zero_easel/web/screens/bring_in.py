@@ -9,20 +9,20 @@ from fastapi import APIRouter, BackgroundTasks, Depends, Form, Query, Request, U
 from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 
 from zero_easel.library.incoming import take
-from zero_easel.library.lines import lines_of
+from zero_easel.library.lines import line_of, lines_of
 from zero_easel.library.listing import SORTS, Ask, listed, looks_soft, softness, wanted_ids
 from zero_easel.library.matches import ensure_matched
 from zero_easel.library.models import Shoot
-from zero_easel.library.repairs import leave_out
+from zero_easel.library.repairs import leave_out, leave_photo_out
 from zero_easel.library.shoots import set_empty
-from zero_easel.library.standards import rules_of
-from zero_easel.web.page import Bench, Db, PhotoById, ShootById, found, show, stages_of, templates
+from zero_easel.web.page import Bench, Db, PhotoById, ShootById, found, show, templates
+from zero_easel.web.stages import stages
 
 router = APIRouter()
 SHOWN = {
     "": "all", "small": "longer side under", "soft": "not sharp", "unmatched": "no product",
     "twice": "same picture twice",
-    "ready": "of the standard's size already", "cards": "code cards", "out": "left out", "broken": "unreadable",
+    "ready": "already as large as the standard asks", "cards": "code cards", "out": "left out", "broken": "unreadable",
 }  # fmt: skip
 templates.env.globals.update(softness=softness, looks_soft=looks_soft, address=lambda **query: urlencode(query))
 
@@ -46,10 +46,10 @@ def bring_in_page(request: Request, session: Db, shoot: ShootById, ask: Asked) -
     """The list of photos, with a place to drop more."""
     ensure_matched(session, shoot)
     lines = lines_of(session, shoot.id)
-    page = listed(lines, ask, rules_of(shoot.standard).canvas)
+    page = listed(lines, ask, shoot.standard.rules.canvas)
     return show(
         request, "bring_in.html", shoot=shoot, page=page, ask=ask, shown=SHOWN, total=len(lines),
-        marks=stages_of(session, shoot, lines), stage="bring-in",
+        marks=stages(session, shoot), stage="bring-in",
     )  # fmt: skip
 
 
@@ -80,9 +80,9 @@ def take_files(
 
 @router.post("/photos/{photo_id}/leave-out")
 def leave_one_out(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
-    """Leave a photo out of runs, or take it back in; the file stays."""
-    leave_out(session, session.get_one(Shoot, photo.shoot_id), [photo.id], not photo.left_out)
-    return _row(request, session, photo.shoot_id, photo.id)
+    """Leave a photo out of runs, or include it again; the file stays."""
+    leave_photo_out(session, photo, not photo.left_out)
+    return show(request, "_photo_row.html", photo=line_of(photo))
 
 
 @router.post("/photos/{photo_id}/empty")
@@ -90,19 +90,14 @@ def empty_frame(request: Request, session: Db, bench: Bench, photo: PhotoById, a
     """Use a photo as the empty frame of its shoot, or take it as a photo of an item again."""
     set_empty(session, photo, not photo.empty)
     after.add_task(bench.dispatcher.wake)
-    return _row(request, session, photo.shoot_id, photo.id)
+    return show(request, "_photo_row.html", photo=line_of(photo))
 
 
 @router.post("/shoots/{shoot_id}/leave-out")
 def leave_all_out(session: Db, shoot: ShootById, ask: Asked, out: Annotated[bool, Form()] = True) -> Response:
-    """Leave out all that a filter shows, or take them in again."""
-    ids = wanted_ids(lines_of(session, shoot.id), ask, rules_of(shoot.standard).canvas)
+    """Leave out all that a filter shows, or include them again."""
+    ids = wanted_ids(lines_of(session, shoot.id), ask, shoot.standard.rules.canvas)
     if ids:
         leave_out(session, shoot, ids, out)
     query = urlencode({"only": ask.show, "under": ask.under})
     return RedirectResponse(f"/shoots/{shoot.id}/bring-in?{query}", 303)
-
-
-def _row(request: Request, session: Db, shoot_id: int, photo_id: int) -> HTMLResponse:
-    line = next(line for line in lines_of(session, shoot_id) if line.id == photo_id)
-    return show(request, "_photo_row.html", photo=line)

@@ -1,20 +1,24 @@
 """Deliver: what will be made and how much it will weigh, the run, and what came of it."""
 
+from collections import Counter
+
 from fastapi import APIRouter, BackgroundTasks, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zero_easel.core.catalog.plan import Clash, Planned
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.placement import NoteKind
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.sizes import size_of
-from zero_easel.library.lines import PhotoLine, doubtful, lines_of
-from zero_easel.library.lineup import lay_row, row_of
+from zero_easel.library.batches import ShootPlan, plan_shoot
+from zero_easel.library.lines import doubtful, lines_of
+from zero_easel.library.lineup import row_of
 from zero_easel.library.matches import troubles_of
 from zero_easel.library.models import Shoot
-from zero_easel.library.names import plan_shoot
-from zero_easel.library.standards import all_standards, rules_of
+from zero_easel.library.standards import all_standards
 from zero_easel.runs.service import RunError, latest_run, start_run
-from zero_easel.web.page import Bench, Db, ShootById, show, stages_of
-from zero_easel.web.runs import run_context
+from zero_easel.web.page import Bench, Db, ShootById, show
+from zero_easel.web.screens.runs import run_context
+from zero_easel.web.stages import stages
 
 router = APIRouter()
 _SURE, _ROUNDS = 0.2, 6
@@ -37,7 +41,7 @@ def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById, turn
     by_name = {one.deliverable: one for one in found}
     unsure = any(one.high - one.low > _SURE * one.total for one in found)
     again = turn + 1 if unsure and turn < _ROUNDS else 0
-    return show(request, "_estimate.html", estimates=by_name, rules=rules_of(shoot.standard), again=again, shoot=shoot)
+    return show(request, "_estimate.html", estimates=by_name, rules=shoot.standard.rules, again=again, shoot=shoot)
 
 
 @router.post("/shoots/{shoot_id}/runs")
@@ -52,39 +56,37 @@ def run_shoot(request: Request, session: Db, bench: Bench, shoot: ShootById, aft
 
 
 def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: int = 200) -> HTMLResponse:
-    planned: list[tuple[PhotoLine, Planned]] = []
-    clashes: list[Clash] = []
+    plan: ShootPlan | None = None
     try:
-        planned, clashes = plan_shoot(session, shoot)
+        plan = plan_shoot(session, shoot)
     except PatternError as problem:
         error = f"The file names cannot be made: {problem}."
     run = latest_run(session, shoot.id)
-    lines = lines_of(session, shoot.id)
-    cut, enlarged = _warnings(session, shoot, lines)
-    rules = rules_of(shoot.standard)
+    lines = plan.lines if plan else lines_of(session, shoot.id)
+    cut, enlarged = _warnings(session, shoot)
+    rules = shoot.standard.rules
+    planned = plan.pictures if plan else []
     photos = {line.id: line for line, _ in planned}
-    counts: dict[str, int] = {}
-    for _, plan in planned:
-        counts[plan.deliverable] = counts.get(plan.deliverable, 0) + 1
     return show(
-        request, "deliver.html", status, shoot=shoot, marks=stages_of(session, shoot, lines), stage="deliver",
-        error=error, planned=planned, clashes=clashes, rules=rules, row=shoot.standard, counts=counts,
+        request, "deliver.html", status, shoot=shoot, marks=stages(session, shoot), stage="deliver",
+        error=error, planned=planned, clashes=plan.batch.clashes if plan else [], rules=rules, row=shoot.standard,
+        counts=Counter(picture.deliverable for _, picture in planned),
         sizes={d.name: size_of(rules, d) for d in rules.deliverables},
-        standards=[(row.id, rules_of(row).name) for row in all_standards(session)],
+        standards=[(row.id, row.rules.name) for row in all_standards(session)],
         look_at=sum(doubtful(line) for line in photos.values()), staying=len(lines) - len(photos),
         unsettled=troubles_of(lines).count, unknown=sum(not line.code for line in photos.values()),
         cut=cut, enlarged=enlarged, **(run_context(session, run) if run else {"run": None, "at": None}),
     )  # fmt: skip
 
 
-def _warnings(
-    session: Db, shoot: Shoot, lines: list[PhotoLine]
-) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:
+def _warnings(session: Db, shoot: Shoot) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:
     """Photos whose item would be cut off, with the sides; and photos that would be enlarged, with the factor."""
-    row = row_of(session, shoot, lines)
+    row = row_of(session, shoot.id)
     cut, enlarged = [], []
-    for standing, laid in zip(row, lay_row(row, rules_of(shoot.standard)), strict=True):
-        if laid is not None:
-            cut += [(standing.line.name, note.text) for note in laid.notes if note.kind == "cut"]
-            enlarged += [(standing.line.name, laid.scale) for note in laid.notes if note.kind == "enlarged"]
+    for entry, placement in zip(row, lay_out([one.subject for one in row], shoot.standard.rules), strict=True):
+        for note in placement.notes if placement is not None else ():
+            if note.kind == NoteKind.CUT:
+                cut.append((entry.line.name, note.text))
+            if note.kind == NoteKind.ENLARGED and placement is not None:
+                enlarged.append((entry.line.name, placement.scale))
     return cut, sorted(enlarged, key=lambda pair: -pair[1])

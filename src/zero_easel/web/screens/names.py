@@ -12,15 +12,17 @@ from zero_easel.core.standard.model import Names, Standard, StandardError
 from zero_easel.core.standard.naming import portable
 from zero_easel.core.standard.patterns import FIELDS, NamePattern, PatternError
 from zero_easel.core.standard.rule import rules_in
-from zero_easel.folder.renaming import RenameError, archive_of
+from zero_easel.folder.renaming import RenameError
+from zero_easel.library.batches import example_of, plan_lines
 from zero_easel.library.lines import PhotoLine, lines_of
 from zero_easel.library.matches import ensure_matched
 from zero_easel.library.models import Shoot
-from zero_easel.library.names import plan_lines
 from zero_easel.library.products import free_columns
-from zero_easel.library.standards import rules_of, set_rule
-from zero_easel.web.page import Bench, Db, Fields, ShootById, show, stages_of
+from zero_easel.library.standards import set_rule
+from zero_easel.runs.archive import renamed_archive
+from zero_easel.web.page import Bench, Db, Fields, ShootById, show
 from zero_easel.web.sentences import sentences_of
+from zero_easel.web.stages import stages
 
 router = APIRouter()
 _PAGE = 200
@@ -32,7 +34,7 @@ class Fault(NamedTuple):
     """What is wrong with a rule. before, at, after: the pattern around the place."""
 
     field: str
-    said: str
+    message: str
     before: str = ""
     at: str = ""
     after: str = ""
@@ -42,7 +44,7 @@ class Fault(NamedTuple):
 def names_page(request: Request, session: Db, shoot: ShootById, only: str = "", page: int = 1) -> HTMLResponse:
     """The rules of naming, and what they make of this shoot."""
     ensure_matched(session, shoot)
-    rules = rules_of(shoot.standard)
+    rules = shoot.standard.rules
     return show(request, "names.html", stage="names", **_names(session, shoot, rules, only, page))
 
 
@@ -50,7 +52,7 @@ def names_page(request: Request, session: Db, shoot: ShootById, only: str = "", 
 def try_names(request: Request, session: Db, shoot: ShootById, form: Fields) -> HTMLResponse:
     """What rules that are still being typed would make; nothing is kept."""
     values = {key: form[key] for key in _RULES if key in form}
-    rules, fault = _tried(rules_of(shoot.standard), values, free_columns(session))
+    rules, fault = _tried(shoot.standard.rules, values, free_columns(session))
     context = _names(session, shoot, rules, form.get("only", ""), 1, fault)
     return show(request, "_names_made.html", **context)
 
@@ -61,16 +63,16 @@ def keep_rule(
     only: Annotated[str, Form()] = "",
 ) -> HTMLResponse:  # fmt: skip
     """Keep one rule; what is not possible is said, and nothing changes."""
-    before = rules_of(shoot.standard)
+    before = shoot.standard.rules
     rules, fault = _tried(before, {field: value}, free_columns(session))
     context = _names(session, shoot, rules, only, 1, fault)
     fault = context["fault"]
     if fault is None and field in _RULES:
         set_rule(session, shoot.standard, f"names.{field}", value)
         session.flush()
-    context["marks"] = stages_of(session, shoot, lines_of(session, shoot.id))
+    context["marks"] = stages(session, shoot)
     answer = show(request, "_names_made.html", answer=True, stage="names", saved=fault is None, **context)
-    kept = rules_of(shoot.standard).names
+    kept = shoot.standard.rules.names
     answer.headers["HX-Trigger"] = json.dumps({"named": {key: str(getattr(kept, key)) for key in _RULES}})
     return answer
 
@@ -80,8 +82,8 @@ def renamed(session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks)
     """The photos themselves, byte by byte, under their new names: no pixel is touched."""
     ensure_matched(session, shoot)
     try:
-        planned = plan_lines(session, shoot, lines_of(session, shoot.id), rules_of(shoot.standard), copies=True)
-        path = archive_of(bench.vault, planned)
+        planned = plan_lines(session, shoot.name, lines_of(session, shoot.id), shoot.standard.rules, copies=True)
+        path = renamed_archive(bench.vault, planned.pictures)
     except (PatternError, RenameError) as error:
         return HTMLResponse(str(error), 409)
     after.add_task(path.unlink, missing_ok=True)
@@ -115,7 +117,7 @@ def _names(
     lines = lines_of(session, shoot.id)
     planned: list[tuple[PhotoLine, Planned]] = []
     try:
-        planned = plan_lines(session, shoot, lines, rules)
+        planned = plan_lines(session, shoot.name, lines, rules).pictures
     except PatternError as error:
         fault = fault or Fault("find", str(error))
     clashes = find_clashes([plan for _, plan in planned])
@@ -124,9 +126,10 @@ def _names(
     pages = max(1, -(-len(rows) // _PAGE))
     page = min(max(1, page), pages)
     return {
-        "shoot": shoot, "marks": stages_of(session, shoot, lines), "rules": rules, "row": shoot.standard,
+        "shoot": shoot, "marks": stages(session, shoot), "rules": rules, "row": shoot.standard,
         "fault": fault, "planned": planned, "rows": rows[(page - 1) * _PAGE : page * _PAGE], "page": page,
-        "pages": pages, "only": only, "clashes": clashes, "clashing": clashing, "example": _example(planned),
+        "pages": pages, "only": only, "clashes": clashes, "clashing": clashing,
+        "example": example_of([plan for _, plan in planned]),
         "problems": sum(bool(plan.problems) or plan.original in clashing for _, plan in planned), "gs1": GS1,
         "changed": sum(plan.original != plan.output for _, plan in planned),
         "fields": (*FIELDS, *free_columns(session)), "rule_values": values_as_typed(rules),
@@ -138,8 +141,3 @@ def _wanted(plan: Planned, only: str, clashing: set[str]) -> bool:
     if only == "problem":
         return bool(plan.problems) or plan.original in clashing
     return plan.original != plan.output if only == "changed" else True
-
-
-def _example(planned: list[tuple[PhotoLine, Planned]]) -> str:
-    """A name to see the rules by: of a photo with a product, if there is one."""
-    return next((plan.output for _, plan in planned if plan.code), planned[0][1].output if planned else "")

@@ -11,15 +11,16 @@ from sqlalchemy.orm import Session
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.photos.decoding import Photo, PhotoError, read_photo
+from zero_easel.library.history import Where, undoable
 from zero_easel.library.lines import doubtful
-from zero_easel.library.models import PhotoRow, Shoot
+from zero_easel.library.models import PhotoRow, Shoot, Stage
 from zero_easel.library.shoots import empties_of, key_of, photos_of
-from zero_easel.library.standards import rules_of
-from zero_easel.library.touchups import draw, fences_of, marks_in_force, redo, undo
+from zero_easel.library.touchups import draw, fences_of
+from zero_easel.library.undo import redo, undo
 from zero_easel.pipeline import empty_frame
 from zero_easel.touchup.open_photos import TILE, OpenPhoto
-from zero_easel.web.clearing import in_order
 from zero_easel.web.page import Bench, Db, PhotoById, show
+from zero_easel.web.screens.clearing import in_order
 
 router = APIRouter()
 _FOR_GOOD = {"Cache-Control": "private, max-age=31536000, immutable"}
@@ -40,7 +41,7 @@ def touch_up(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
     order = [p.id for p in photos]
     at = order.index(photo.id) if photo.id in order else -1
     return show(
-        request, "touch_up.html", shoot=shoot, photo=photo, ground=rules_of(shoot.standard).canvas.ground,
+        request, "touch_up.html", shoot=shoot, photo=photo, ground=shoot.standard.rules.canvas.ground,
         previous=order[at - 1] if at > 0 else None,
         following=order[at + 1] if 0 <= at < len(order) - 1 else None,
         doubt=next((p.id for p in photos if doubtful(p) and p.id != photo.id), None),
@@ -64,15 +65,15 @@ def add_marks(session: Db, photo: PhotoById, drawn: NewMarks) -> dict[str, objec
 
 @router.post("/photos/{photo_id}/undo")
 def undo_mark(session: Db, photo: PhotoById) -> dict[str, object]:
-    """Take the last mark back."""
-    undo(session, photo)
+    """Undo the last marks."""
+    undo(session, Where(Stage.TOUCH_UP, photo.id))
     return _state(session, photo)
 
 
 @router.post("/photos/{photo_id}/redo")
 def redo_mark(session: Db, photo: PhotoById) -> dict[str, object]:
     """Draw the last undone mark again."""
-    redo(session, photo)
+    redo(session, Where(Stage.TOUCH_UP, photo.id))
     return _state(session, photo)
 
 
@@ -86,8 +87,8 @@ def copy_fence(session: Db, photo: PhotoById) -> dict[str, object]:
     return {"photo": target.id, "view": target.view}
 
 
-def sheet_of(session: Db, bench: Bench, photo: PhotoById) -> OpenPhoto:
-    """The photo on the desk."""
+def open_photo_of(session: Db, bench: Bench, photo: PhotoById) -> OpenPhoto:
+    """The photo, opened."""
     empties = empties_of(session, photo.shoot_id)
 
     def read() -> tuple[Photo, list[Encoded]]:
@@ -95,33 +96,33 @@ def sheet_of(session: Db, bench: Bench, photo: PhotoById) -> OpenPhoto:
         return read_photo(bench.vault.original(photo.digest), photo.name), frames
 
     try:
-        return bench.desk.sheet((photo.digest, *empties), read)
+        return bench.open_photos.photo((photo.digest, *empties), read)
     except PhotoError as error:
         raise HTTPException(409, str(error)) from error
 
 
-OnDesk = Annotated[OpenPhoto, Depends(sheet_of, scope="function")]
+Opened = Annotated[OpenPhoto, Depends(open_photo_of, scope="function")]
 
 
 @router.get("/photos/{photo_id}/tiles/photo/{digest}/{level}/{column}/{row}.jpg")
-def photo_tile(sheet: OnDesk, level: int, column: int, row: int) -> Response:
+def photo_tile(photo_open: Opened, level: int, column: int, row: int) -> Response:
     """A tile of the photo; level 0 is full size, each further one half of it. The digest names the version."""
     try:
-        return Response(sheet.photo_tile(level, column, row), media_type="image/jpeg", headers=_FOR_GOOD)
+        return Response(photo_open.photo_tile(level, column, row), media_type="image/jpeg", headers=_FOR_GOOD)
     except IndexError as error:
         raise HTTPException(404, "There is no such part of the photo.") from error
 
 
 @router.get("/photos/{photo_id}/tiles/cutout/{key}/{level}/{column}/{row}.png")
 def cutout_tile(
-    session: Db, photo: PhotoById, sheet: OnDesk, key: str, level: int, column: int, row: int
+    session: Db, photo: PhotoById, photo_open: Opened, key: str, level: int, column: int, row: int
 ) -> Response:  # fmt: skip
     """A tile of the item with the marks in force; the key names them, so an outdated one is not answered."""
     if key != _key(session, photo):
         raise HTTPException(409, "The marks have changed since.")
-    marks = marks_in_force(photo)
+    marks = photo.marks
     try:
-        tile = sheet.cutout_tile(marks, level, column, row)
+        tile = photo_open.cutout_tile(marks, level, column, row)
     except IndexError as error:
         raise HTTPException(404, "There is no such part of the photo.") from error
     return Response(tile, media_type="image/png", headers=_FOR_GOOD)
@@ -132,10 +133,11 @@ def _key(session: Session, photo: PhotoRow) -> str:
 
 
 def _state(session: Session, photo: PhotoRow) -> dict[str, object]:
+    steps = undoable(session, Where(Stage.TOUCH_UP, photo.id))
     return {
         "id": photo.id, "digest": photo.digest, "width": photo.original.width, "height": photo.original.height,
-        "key": _key(session, photo), "marks": photo.marks[: photo.marks_at], "undo": photo.marks_at,
-        "redo": len(photo.marks) - photo.marks_at,
+        "key": _key(session, photo), "marks": [mark.model_dump(mode="json") for mark in photo.marks],
+        "undo": steps.undos, "redo": steps.redos,
     }  # fmt: skip
 
 

@@ -9,26 +9,27 @@ from pydantic_core import to_json
 
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Box
+from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Placement
 from zero_easel.core.placing.room import free_area
 from zero_easel.core.standard.model import Scope, Standard, StandardError
-from zero_easel.library.history import steps_of
-from zero_easel.library.lineup import RowEntry, lay_row, row_of
+from zero_easel.library.history import undoable
+from zero_easel.library.lineup import RowEntry, row_of
+from zero_easel.library.matches import ensure_matched
 from zero_easel.library.models import Shoot
 from zero_easel.library.placing import (
-    STAGE,
+    at_place,
     back_to_rule,
     change_rule,
     make_rule,
     make_standard,
     place_by_hand,
-    redo,
     same_for_view,
-    undo,
 )
-from zero_easel.library.standards import rules_of
-from zero_easel.web.page import Db, ShootById, found, show, stages
-from zero_easel.web.standards import ruled, sentences
+from zero_easel.library.undo import redo, undo
+from zero_easel.web.page import Db, ShootById, found, show
+from zero_easel.web.screens.standards import ruled, sentences
+from zero_easel.web.stages import stages
 
 router = APIRouter()
 
@@ -48,7 +49,8 @@ class Hand(BaseModel):
 @router.get("/shoots/{shoot_id}/place")
 def place_page(request: Request, session: Db, shoot: ShootById, category: str = "", view: str = "") -> HTMLResponse:
     """The line-up, and the rules for its items."""
-    scope, rules = Scope(category, view), rules_of(shoot.standard)
+    ensure_matched(session, shoot)
+    scope, rules = Scope(category, view), shoot.standard.rules
     row = row_data(session, shoot, scope, whole=True)
     marks = stages(session, shoot)
     return show(
@@ -74,21 +76,23 @@ def rule(
         change_rule(session, shoot, field, None if drop else value, scope)
     except StandardError as problem:
         error = f"Not changed: {problem}."
-    told = ruled(rules_of(shoot.standard), scope, field, error)
-    return _answer(session, shoot, scope, error, "Kept.", **told)
+    values = ruled(shoot.standard.rules, scope, field, error)
+    return _answer(session, shoot, scope, error, "Kept.", **values)
 
 
-@router.post("/shoots/{shoot_id}/place/hand")
-def by_hand(session: Db, shoot: ShootById, hand: Hand, category: str = "", view: str = "") -> Response:
+@router.post("/shoots/{shoot_id}/place/adjust")
+def by_hand(session: Db, shoot: ShootById, adjustment: Hand, category: str = "", view: str = "") -> Response:
     """Place photos by hand."""
-    changes = hand.model_dump(exclude={"photos"}, exclude_unset=True)
-    return _try(session, shoot, Scope(category, view), lambda: place_by_hand(session, shoot, hand.photos, changes))
+    changes = adjustment.model_dump(exclude={"photos"}, exclude_unset=True)
+    return _try(
+        session, shoot, Scope(category, view), lambda: place_by_hand(session, shoot, adjustment.photos, changes)
+    )
 
 
 @router.post("/shoots/{shoot_id}/place/drop")
-def drop(session: Db, shoot: ShootById, hand: Hand, category: str = "", view: str = "") -> Response:
+def drop(session: Db, shoot: ShootById, adjustment: Hand, category: str = "", view: str = "") -> Response:
     """Let photos follow the rule again."""
-    return _try(session, shoot, Scope(category, view), lambda: back_to_rule(session, shoot, hand.photos))
+    return _try(session, shoot, Scope(category, view), lambda: back_to_rule(session, shoot, adjustment.photos))
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/same")
@@ -107,29 +111,28 @@ def to_rule(session: Db, shoot: ShootById, photo_id: int, category: str = "", vi
 @router.post("/shoots/{shoot_id}/place/{photo_id}/standard")
 def to_standard(session: Db, shoot: ShootById, photo_id: int, category: str = "", view: str = "") -> Response:
     """Make a standard of its own of a photo's placing by hand."""
-    scope, error, said = Scope(category, view), "", "Kept."
+    scope, error, message = Scope(category, view), "", "Kept."
     try:
         made = make_standard(session, shoot, photo_id)
-        said = f"This shoot follows the standard “{rules_of(made).name}” now."
+        message = f"This shoot follows the standard “{made.rules.name}” now."
     except StandardError as problem:
         error = f"Not done: {problem}."
-    told = ruled(rules_of(shoot.standard), scope, "", "")
-    return _answer(session, shoot, scope, error, said, **told)
+    values = ruled(shoot.standard.rules, scope, "", "")
+    return _answer(session, shoot, scope, error, message, **values)
 
 
-@router.post("/shoots/{shoot_id}/place/step/{way}")
-def step(session: Db, shoot: ShootById, way: str, category: str = "", view: str = "") -> Response:
+@router.post("/shoots/{shoot_id}/place/step/{direction}")
+def step(session: Db, shoot: ShootById, direction: str, category: str = "", view: str = "") -> Response:
     """Undo or redo."""
-    take = found({"undo": undo, "redo": redo}.get(way), "command")
-    scope, said, error = Scope(category, view), "", ""
+    take = found({"undo": undo, "redo": redo}.get(direction), "command")
+    scope, message, error = Scope(category, view), f"There is nothing to {direction}.", ""
     try:
         with session.begin_nested():
-            said = take(session, shoot)
+            if done := take(session, at_place(shoot)):
+                message = f"{'Undone' if direction == 'undo' else 'Done again'}: {done.text}."
     except StandardError as problem:
         error = f"Not done: {problem}."
-    word = "Taken back" if way == "undo" else "Done again"
-    told = ruled(rules_of(shoot.standard), scope, "", "")
-    return _answer(session, shoot, scope, error, f"{word}: {said}." if said else "Nothing left to take.", **told)
+    return _answer(session, shoot, scope, error, message, **ruled(shoot.standard.rules, scope, "", ""))
 
 
 def _try(session: Db, shoot: Shoot, scope: Scope, do: Any) -> Response:
@@ -138,14 +141,14 @@ def _try(session: Db, shoot: Shoot, scope: Scope, do: Any) -> Response:
         do()
     except StandardError as problem:
         error = f"Not done: {problem}."
-    told = ruled(rules_of(shoot.standard), scope, "", "")
-    return _answer(session, shoot, scope, error, "Kept.", **told)
+    values = ruled(shoot.standard.rules, scope, "", "")
+    return _answer(session, shoot, scope, error, "Kept.", **values)
 
 
-def _answer(session: Db, shoot: Shoot, scope: Scope, error: str, said: str, **more: Any) -> Response:
+def _answer(session: Db, shoot: Shoot, scope: Scope, error: str, message: str, **more: Any) -> Response:
     session.flush()
-    steps = steps_of(session, shoot.id, STAGE)
-    data = {"said": error or said, "fault": bool(error), "undo": steps.undo, "redo": steps.redo, **more}
+    steps = undoable(session, at_place(shoot))
+    data = {"message": error or message, "fault": bool(error), "undo": steps.undo, "redo": steps.redo, **more}
     return _json(data | {"row": row_data(session, shoot, scope, whole=False)})
 
 
@@ -157,24 +160,24 @@ def _json(data: dict[str, Any]) -> Response:
 def row_data(session: Db, shoot: Shoot, scope: Scope, *, whole: bool) -> dict[str, Any]:
     """The line-up of a scope as the page draws it: lengths in px of the canvas, maps as CSS's matrix(). whole: with
     what no rule changes, which a page needs once."""
-    rules, row = rules_of(shoot.standard), row_of(session, shoot)
+    rules, row = shoot.standard.rules, row_of(session, shoot.id)
     shown = [
-        (standing, laid)
-        for standing, laid in zip(row, lay_row(row, rules), strict=True)
-        if laid is not None and _in_scope(standing, scope)
+        (entry, placement)
+        for entry, placement in zip(row, lay_out([one.subject for one in row], rules), strict=True)
+        if placement is not None and _in_scope(entry, scope)
     ]
-    areas: dict[int, Box] = {}
-    missing = sum(standing.subject.measures is None for standing in row)
+    areas: dict[str, Box] = {}
+    missing = sum(entry.subject.measures is None for entry in row)
     return {
         "canvas": [rules.canvas.width, rules.canvas.height], "ground": rules.canvas.ground,
-        "scale": _one_scale([laid for _, laid in shown]), "missing": missing,
-        "items": [_item(standing, laid, rules, areas) | (_lasting(standing) if whole else {})
-                  for standing, laid in shown],
+        "scale": _one_scale([placement for _, placement in shown]), "missing": missing,
+        "items": [_item(entry, placement, rules, areas) | (_lasting(entry) if whole else {})
+                  for entry, placement in shown],
     }  # fmt: skip
 
 
-def _in_scope(standing: RowEntry, scope: Scope) -> bool:
-    subject = standing.subject
+def _in_scope(entry: RowEntry, scope: Scope) -> bool:
+    subject = entry.subject
     return (not scope.category or subject.category.casefold() == scope.category.casefold()) and (
         not scope.view or subject.view.casefold() == scope.view.casefold()
     )
@@ -182,41 +185,41 @@ def _in_scope(standing: RowEntry, scope: Scope) -> bool:
 
 def _one_scale(row: list[Placement]) -> float | None:
     """px of the canvas to a mm, if that is the same for all whose size is known: then the line is a ruler."""
-    known = [laid.scale * laid.px_per_mm for laid in row if laid.px_per_mm and laid.rules.scale == "true-size"]
+    sized = [one for one in row if one.px_per_mm and one.rules.scale == "true-size"]
+    known = [one.scale * one.px_per_mm for one in sized if one.px_per_mm]
     usual = sorted(known)[len(known) // 2] if known else None
     return round(usual, 4) if usual and sum(abs(k / usual - 1) < 0.001 for k in known) > len(known) / 2 else None
 
 
-def _lasting(standing: RowEntry) -> dict[str, Any]:
+def _lasting(entry: RowEntry) -> dict[str, Any]:
     """What of an item no rule changes."""
-    line, subject = standing.line, standing.subject
+    line, subject = entry.line, entry.subject
     return {
         "name": line.name, "code": line.code, "view": subject.view, "frame": subject.frame,
         "listed": [subject.size.width, subject.size.height], "measures": _measured(subject.measures),
     }  # fmt: skip
 
 
-def _item(standing: RowEntry, laid: Placement, rules: Standard, areas: dict[int, Box]) -> dict[str, Any]:
-    line, subject = standing.line, standing.subject
-    kept = laid.rules.backdrop == "kept"
-    if kept or not standing.key:
+def _item(entry: RowEntry, placement: Placement, rules: Standard, areas: dict[str, Box]) -> dict[str, Any]:
+    line, subject = entry.line, entry.subject
+    kept = placement.rules.backdrop == "kept"
+    if kept or not entry.key:
         source, crop = f"/media/large/{line.digest}.jpg", [0, 0, *subject.frame]
     else:
-        source = f"/media/cutout/{standing.key}/small.webp"
-        crop = [standing.left, standing.top, standing.width, standing.height]
-    area = areas.get(id(laid.rules)) or areas.setdefault(id(laid.rules), free_area(rules.canvas, laid.rules))
-    box, density = laid.box, laid.px_per_mm
-    size = [round(side / density / laid.scale) for side in (box.width, box.height)] if density and box else None
+        source = f"/media/cutout/{entry.key}/small.webp"
+        crop = [entry.left, entry.top, entry.width, entry.height]
+    key = placement.rules.model_dump_json(include={"margin", "place", "line"})
+    area = areas.get(key) or areas.setdefault(key, free_area(rules.canvas, placement.rules))
+    box, density = placement.box, placement.px_per_mm
+    size = [round(side / density / placement.scale) for side in (box.width, box.height)] if density and box else None
     return {
-        "id": line.id, "src": source, "crop": crop,
-        "way": _short(laid.way, 6), "rule": _short(laid.by_rule, 6), "canvas": laid.canvas,
-        "origin": laid.origin, "box": _short(box, 2) if box else None, "area": area,
-        "line": area.bottom if laid.rules.place == "line" else None, "share": round(100 * laid.share, 1),
-        "turn": round(laid.turn, 2), "scale": round(laid.scale, 4), "mm": size,
-        "ppm": density and round(density, 3),
-        "uncut": laid.rules.fit if kept else "", "hand": subject.hand._asdict(), "moved": subject.hand.moves,
-        "notes": [{"text": note.text, "calls": note.calls} for note in laid.notes],
-    }  # fmt: skip
+        "id": line.id, "src": source, "crop": crop, "matrix": _short(placement.matrix, 6), "rule":
+        _short(placement.by_rule, 6), "canvas": placement.canvas, "origin": placement.origin, "box": _short(box, 2) if
+        box else None, "area": area, "line": area.bottom if placement.rules.place == "line" else None, "share":
+        round(100 * placement.share, 1), "turn": round(placement.turn, 2), "scale": round(placement.scale, 4), "mm":
+        size, "ppm": density and round(density, 3), "uncut": placement.rules.fit if kept else "", "adjustment":
+        subject.adjustment._asdict(), "moved": subject.adjustment.moves, "notes": [{"text": note.text, "calls":
+        note.calls} for note in placement.notes], }  # fmt: skip
 
 
 def _measured(measures: Measures | None) -> dict[str, Any] | None:

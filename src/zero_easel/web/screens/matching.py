@@ -7,26 +7,25 @@ from fastapi import APIRouter, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse
 
 from zero_easel.core.catalog.matching import VIEWS
-from zero_easel.library.history import steps_of
+from zero_easel.library.history import Where, undoable
 from zero_easel.library.lines import PhotoLine, lines_of
 from zero_easel.library.matches import ensure_matched, troubles_of
-from zero_easel.library.models import PhotoRow, Shoot
+from zero_easel.library.models import PhotoRow, Shoot, Stage
 from zero_easel.library.products import count_products, find_code, find_products, products_by_code, products_unseen
 from zero_easel.library.repairs import (
-    STAGE,
     MatchError,
     assign,
     back_to_automatic,
     confirm,
     leave_out,
     no_card,
-    redo,
     run_from,
     shift,
     swap,
-    undo,
 )
-from zero_easel.web.page import Db, PhotoById, ShootById, found, show, stages, stages_of
+from zero_easel.library.undo import redo, undo
+from zero_easel.web.page import Db, PhotoById, ShootById, found, show
+from zero_easel.web.stages import stages
 
 router = APIRouter()
 _PAGE = 100
@@ -49,7 +48,7 @@ def suggest(session: Db, q: str = "") -> list[dict[str, str]]:
 
 
 @router.post("/photos/{photo_id}/match")
-def say_match(
+def set_match(
     request: Request, session: Db, photo: PhotoById, code: str = Form(""), view: str = Form("")
 ) -> HTMLResponse:
     """Say by hand what a photo shows."""
@@ -57,11 +56,11 @@ def say_match(
     if (known or code, view) != (photo.code, photo.view):
         assign(session, session.get_one(Shoot, photo.shoot_id), [photo.id], known or code, view)
     warning = "not in the catalog" if code and known is None else ""
-    return _said(request, session, photo, warning)
+    return _matched(request, session, photo, warning)
 
 
 @router.post("/photos/{photo_id}/card")
-def say_card(request: Request, session: Db, photo: PhotoById, code: Annotated[str, Form()] = "") -> HTMLResponse:
+def set_card(request: Request, session: Db, photo: PhotoById, code: Annotated[str, Form()] = "") -> HTMLResponse:
     """Say what an unreadable card says: the photos behind it, up to the next card, show that product."""
     shoot = session.get_one(Shoot, photo.shoot_id)
     known = find_code(session, code) or _only_one(session, code)
@@ -82,25 +81,26 @@ def repair(
     if not chosen and start.isdecimal():
         chosen = run_from(session, shoot, int(start))
     try:
-        said = _repair(session, shoot, what, chosen, code)
+        message = _repair(session, shoot, what, chosen, code)
     except MatchError as error:
         return _fresh(request, session, shoot, str(error), page, failed=True)
-    return _fresh(request, session, shoot, said, page)
+    return _fresh(request, session, shoot, message, page)
 
 
 @router.post("/photos/{photo_id}/match/automatic")
 def undo_match(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
-    """Take back what was said by hand."""
+    """Drop what was said by hand."""
     back_to_automatic(session, session.get_one(Shoot, photo.shoot_id), [photo.id])
-    return _said(request, session, photo)
+    return _matched(request, session, photo)
 
 
 def _repair(session: Db, shoot: Shoot, what: str, chosen: list[int], code: str) -> str:
     """Do it, and say what was done."""
+    here = Where(Stage.MATCH, shoot.id)
     if what == "undo":
-        return f"Taken back: {step}" if (step := undo(session, shoot)) else "There is nothing to undo."
+        return f"Undone: {step.text}" if (step := undo(session, here)) else "There is nothing to undo."
     if what == "redo":
-        return f"Done again: {step}" if (step := redo(session, shoot)) else "There is nothing to redo."
+        return f"Done again: {step.text}" if (step := redo(session, here)) else "There is nothing to redo."
     if what in ("later", "earlier"):
         return shift(session, shoot, chosen, 1 if what == "later" else -1)
     if what == "swap":
@@ -121,7 +121,7 @@ def _repair(session: Db, shoot: Shoot, what: str, chosen: list[int], code: str) 
             no_card(session, shoot, photo_id)
     else:
         found(None, "command")
-    return steps_of(session, shoot.id, STAGE).undo
+    return undoable(session, here).undo
 
 
 def _only_one(session: Db, typed: str) -> str | None:
@@ -155,28 +155,31 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
     catalog = products_by_code(session, seen)
     unseen, unseen_count = products_unseen(session, seen, _UNSEEN) if lines else ([], 0)
     return {
-        "shoot": shoot, "marks": stages_of(session, shoot, lines), "stage": "match", "views": VIEWS, "rows": shown,
+        "shoot": shoot, "marks": stages(session, shoot), "stage": "match", "views": VIEWS, "rows": shown,
         "count": len(rows), "page": page, "pages": pages, "troubles": troubles, "first": first,
         "names": {code: product.name for code, product in catalog.items()},
         "products": count_products(session), "unseen": unseen, "unseen_count": unseen_count,
-        "steps": steps_of(session, shoot.id, STAGE), "reading": sum(not line.read and not line.error for line in lines),
+        "steps": undoable(session, Where(Stage.MATCH, shoot.id)),
+        "reading": sum(not line.read and not line.error for line in lines),
     }  # fmt: skip
 
 
-def _fresh(request: Request, session: Db, shoot: Shoot, said: str, page: int = 1, failed: bool = False) -> HTMLResponse:
+def _fresh(
+    request: Request, session: Db, shoot: Shoot, message: str, page: int = 1, failed: bool = False
+) -> HTMLResponse:
     """All matches drawn anew, with what was done or why not."""
     session.flush()
-    return show(request, "_matches.html", answer=True, said=said, failed=failed, **_matches(session, shoot, page))
+    return show(request, "_matches.html", answer=True, message=message, failed=failed, **_matches(session, shoot, page))
 
 
-def _said(request: Request, session: Db, photo: PhotoRow, warning: str = "") -> HTMLResponse:
+def _matched(request: Request, session: Db, photo: PhotoRow, warning: str = "") -> HTMLResponse:
     """What follows from a match, each part for its own place on the page: the fields stay as a person left them."""
     session.flush()
     shoot = session.get_one(Shoot, photo.shoot_id)
     names = {p.code: p.name for p in products_by_code(session, [photo.code]).values()}
     answer = show(
-        request, "_match_said.html", photo=photo, names=names, warning=warning, answer=True, shoot=shoot,
-        marks=stages(session, shoot), stage="match", steps=steps_of(session, shoot.id, STAGE),
+        request, "_match_answer.html", photo=photo, names=names, warning=warning, answer=True, shoot=shoot,
+        marks=stages(session, shoot), stage="match", steps=undoable(session, Where(Stage.MATCH, shoot.id)),
     )  # fmt: skip
     matched = {"photo": photo.id, "code": photo.code, "view": photo.view}
     answer.headers["HX-Trigger"] = json.dumps({"matched": matched})

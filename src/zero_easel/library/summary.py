@@ -1,0 +1,124 @@
+"""Shoots counted: what the shoots page and the zero line show, without reading a single photo."""
+
+from collections import Counter
+from collections.abc import Collection
+from typing import NamedTuple
+
+from sqlalchemy import ColumnElement, and_, func, or_, select
+from sqlalchemy.orm import Session
+
+from zero_easel.core.items.flag import DOUBTFUL
+from zero_easel.library.models import Clearing, CutoutRow, Original, PhotoRow, PictureRow, PictureState, Run, RunState
+
+_ON_SHELF = 6
+"""Items by which a shoot is known on the shoots page."""
+
+
+class Summary(NamedTuple):
+    """A shoot in numbers. photos: all. broken: without a picture. unread: still to be looked through for code cards.
+    part: those that a run makes pictures of. waiting: of these, to be cleared. look: of these, with a doubtful cutout.
+    to_settle: photos whose match needs a person."""
+
+    photos: int = 0
+    broken: int = 0
+    unread: int = 0
+    part: int = 0
+    waiting: int = 0
+    look: int = 0
+    to_settle: int = 0
+
+
+class RunCounts(NamedTuple):
+    """The newest run of a shoot: where it stands, and its pictures by state."""
+
+    state: RunState
+    pictures: Counter[PictureState]
+
+    @property
+    def total(self) -> int:
+        """Pictures that it makes."""
+        return self.pictures.total() - self.pictures[PictureState.LEFT_OUT]
+
+    @property
+    def done(self) -> int:
+        """Pictures that are finished."""
+        return self.pictures[PictureState.DONE]
+
+    @property
+    def failed(self) -> int:
+        """Pictures that could not be made."""
+        return self.pictures[PictureState.FAILED]
+
+
+_PART = and_(~PhotoRow.left_out, ~PhotoRow.empty, ~PhotoRow.card, PhotoRow.listed, Original.error == "")
+_DOUBTFUL = and_(
+    ~PhotoRow.accepted,
+    or_(
+        PhotoRow.clearing == Clearing.FAILED,
+        and_(CutoutRow.key.is_not(None), or_(CutoutRow.bounds.is_(None), CutoutRow.confidence < DOUBTFUL)),
+    ),
+)
+_TO_SETTLE = or_(
+    and_(_PART, or_(PhotoRow.code == "", PhotoRow.doubt != "")),
+    and_(PhotoRow.card, ~PhotoRow.left_out, PhotoRow.doubt != ""),
+)
+
+
+def summaries(session: Session, shoot_ids: Collection[int] | None = None) -> dict[int, Summary]:
+    """The numbers of some shoots, or of all, by their ids; shoots without photos are not among them."""
+
+    def count(condition: ColumnElement[bool]) -> ColumnElement[int]:
+        return func.count(PhotoRow.id).filter(condition)
+
+    query = (
+        select(
+            PhotoRow.shoot_id, func.count(PhotoRow.id), count(Original.error != ""),
+            count(and_(~Original.read, Original.error == "")), count(_PART),
+            count(and_(_PART, PhotoRow.clearing == Clearing.WAITING)), count(and_(_PART, _DOUBTFUL)), count(_TO_SETTLE),
+        )
+        .join(Original, Original.digest == PhotoRow.digest)
+        .outerjoin(CutoutRow, CutoutRow.key == PhotoRow.cutout_key)
+        .group_by(PhotoRow.shoot_id)
+    )  # fmt: skip
+    if shoot_ids is not None:
+        query = query.where(PhotoRow.shoot_id.in_(shoot_ids))
+    return {row[0]: Summary(*row[1:]) for row in session.execute(query)}
+
+
+def newest_runs(session: Session, shoot_ids: Collection[int] | None = None) -> dict[int, RunCounts]:
+    """The newest run of some shoots, or of all that were ever run, by the shoots' ids."""
+    newest = select(func.max(Run.id)).group_by(Run.shoot_id)
+    if shoot_ids is not None:
+        newest = newest.where(Run.shoot_id.in_(shoot_ids))
+    query = (
+        select(Run.shoot_id, Run.state, PictureRow.state, func.count(PictureRow.id))
+        .outerjoin(PictureRow, PictureRow.run_id == Run.id)
+        .where(Run.id.in_(newest))
+        .group_by(Run.shoot_id, Run.state, PictureRow.state)
+    )
+    found: dict[int, RunCounts] = {}
+    for shoot_id, state, picture_state, count in session.execute(query):
+        counts = found.setdefault(shoot_id, RunCounts(state, Counter()))
+        if picture_state is not None:
+            counts.pictures[picture_state] = count
+    return found
+
+
+def shelves(session: Session) -> dict[int, list[PhotoRow]]:
+    """A few cleared photos of different products of each shoot, to know it by."""
+    called = func.coalesce(func.nullif(PhotoRow.code, ""), PhotoRow.name)
+    first = func.row_number().over(partition_by=(PhotoRow.shoot_id, called), order_by=PhotoRow.id).label("first")
+    cleared = (
+        select(PhotoRow.id, PhotoRow.shoot_id, first)
+        .join(Original, Original.digest == PhotoRow.digest)
+        .join(CutoutRow, CutoutRow.key == PhotoRow.cutout_key)
+        .where(_PART, CutoutRow.bounds.is_not(None))
+        .subquery()
+    )
+    place = func.row_number().over(partition_by=cleared.c.shoot_id, order_by=cleared.c.id).label("place")
+    ranked = select(cleared.c.id, place).where(cleared.c.first == 1).subquery()
+    chosen = select(ranked.c.id).where(ranked.c.place <= _ON_SHELF)
+    found: dict[int, list[PhotoRow]] = {}
+    for photo in session.scalars(select(PhotoRow).where(PhotoRow.id.in_(chosen)).order_by(PhotoRow.id)).unique():
+        found.setdefault(photo.shoot_id, []).append(photo)
+    return found

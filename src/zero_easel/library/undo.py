@@ -1,0 +1,80 @@
+"""Undo and redo, for whatever a person can change: matches, placing, rules and marks, by what history kept of it."""
+
+from typing import NamedTuple
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from zero_easel.core.placing.placement import Adjustment
+from zero_easel.core.standard.differences import Difference
+from zero_easel.library.history import Where, take
+from zero_easel.library.matches import all_stale, rematch
+from zero_easel.library.models import Change, PhotoRow, Shoot, StandardRow, State
+from zero_easel.library.repairs import set_shots
+from zero_easel.library.standards import restore_rules
+from zero_easel.library.touchups import set_marks
+
+
+class Step(NamedTuple):
+    """What was undone or done again: in words, and what it changed of a standard now."""
+
+    text: str
+    changes: list[Difference]
+
+
+def undo(session: Session, where: Where) -> Step | None:
+    """Undo the last change there; None if there is none."""
+    return _step(session, where, back=True)
+
+
+def redo(session: Session, where: Where) -> Step | None:
+    """Do the change that was undone last again; None if there is none."""
+    return _step(session, where, back=False)
+
+
+def _step(session: Session, where: Where, *, back: bool) -> Step | None:
+    change = take(session, where, back=back)
+    if change is None:
+        return None
+    changes = _rules(session, change, back=back)
+    side = change.before if back else change.after
+    for photo_id, adjustment in side.adjustments.items():
+        photo = session.get(PhotoRow, photo_id)
+        if photo is not None:
+            photo.adjustment = Adjustment.of(adjustment)
+    if change.after.marks:
+        _marks(session, change, back=back)
+    if side.photos or side.shots is not None:
+        _match(session, change, side)
+    session.flush()
+    lost = change.after.rules and not changes
+    return Step(f"{change.text} (changed elsewhere since, and left as it is)" if lost else change.text, changes)
+
+
+def _rules(session: Session, change: Change, *, back: bool) -> list[Difference]:
+    row = session.get(StandardRow, change.standard_id) if change.standard_id and change.after.rules else None
+    if row is None:
+        return []
+    changes = restore_rules(session, row, change, back=back)
+    if any(difference.field == "views" for difference in changes):
+        all_stale(session)
+    return changes
+
+
+def _marks(session: Session, change: Change, *, back: bool) -> None:
+    photo = session.get_one(PhotoRow, change.photo_id)
+    drawn = change.after.marks
+    set_marks(session, photo, photo.marks[: -len(drawn)] if back else (*photo.marks, *drawn))
+
+
+def _match(session: Session, change: Change, side: State) -> None:
+    shoot = session.get_one(Shoot, change.shoot_id)
+    if side.shots is not None:
+        set_shots(session, shoot.id, side.shots)
+    present = set(session.scalars(select(PhotoRow.id).where(PhotoRow.shoot_id == shoot.id)))
+    rows = [{"id": photo_id, **held._asdict(), "why": "by hand"} for photo_id, held in side.photos.items()
+            if photo_id in present]  # fmt: skip
+    if rows:
+        session.execute(update(PhotoRow), rows)
+    session.expire_all()
+    rematch(session, shoot)

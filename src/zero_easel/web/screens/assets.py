@@ -1,0 +1,33 @@
+"""Files that standards name: pictures, fonts, colour profiles."""
+
+from fastapi import APIRouter, HTTPException, UploadFile
+from fastapi.responses import FileResponse, RedirectResponse, Response
+
+from zero_easel.core.standard.assets import SUFFIXES, Assets
+from zero_easel.core.standard.naming import base_name, portable
+from zero_easel.web.page import Bench
+from zero_easel.web.screens.standards import StandardById
+
+router = APIRouter()
+_LIMIT = 60_000_000
+
+
+@router.post("/standards/{standard_id}/assets")
+def add_asset(bench: Bench, row: StandardById, file: UploadFile) -> Response:
+    """Keep a file that standards may name."""
+    name = portable(base_name(file.filename or "asset"))
+    data = file.file.read(_LIMIT + 1)
+    if "." + name.rpartition(".")[2].lower() not in SUFFIXES:
+        raise HTTPException(422, f"{name} is no picture, font or colour profile: {', '.join(sorted(SUFFIXES))}.")
+    if len(data) > _LIMIT:
+        raise HTTPException(413, f"{name} is larger than {_LIMIT // 1_000_000} MB.")
+    bench.vault.add_asset(name, data)
+    return RedirectResponse(f"/standards/{row.id}#assets", 303)
+
+
+@router.get("/media/asset/{name}")
+def asset(bench: Bench, name: str) -> FileResponse:
+    """A picture among the assets, for samples."""
+    if name not in Assets(bench.vault.assets).names():
+        raise HTTPException(404, "There is no such picture.")
+    return FileResponse(bench.vault.assets / name)
