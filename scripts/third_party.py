@@ -31,16 +31,18 @@ _SCRIPTS = (
 
 _HEAD = """# Third-party software
 
-Zero Easel is under the [Apache License 2.0](LICENSE). It is installed with the packages below, from `requirements.lock`, and
-ships the scripts and fonts named at the end. `scripts/third_party.py` writes this page, a test holds it current.
+Zero Easel is under the [Apache License 2.0](LICENSE). It is installed with the packages below, from
+`requirements.lock`, and ships the scripts and fonts named at the end. `scripts/third_party.py` writes this
+page, a test holds it current.
 
-**For who ships the application.** No package here is under the GPL. Three carry libraries under the LGPL, each as a file of its
-own that Python loads at run time: libvips (pyvips-binary), libheif and libde265 (pi-heif), LibRaw (rawpy). Using them, as a shop
-does that installs from the lock file, asks for nothing. Who passes the application on in one piece (an installer, a container, a
-device) passes on these libraries, too, and owes their licences' texts, word of where their source is to be had, and that the user may
-put another build of the same library in their place: leave the wheels' files separate and replaceable. Linked into one program file that
-nobody can take apart, they may not be shipped. HEIC photos are only read, never written: the encoder that would be under the GPL is not
-part of it. Reading HEIC may touch patents of the video standard in some countries.
+**For who ships the application.** No package here is under the GPL. Three carry libraries under the LGPL, each
+as a file of its own that Python loads at run time: libvips (pyvips-binary), libheif and libde265 (pi-heif),
+LibRaw (rawpy). Using them, as a shop does that installs from the lock file, asks for nothing. Who passes the
+application on in one piece (an installer, a container, a device) passes on these libraries, too, and owes their
+licences' texts, word of where their source is to be had, and that the user may put another build of the same
+library in their place: leave the wheels' files separate and replaceable. Linked into one program file that
+nobody can take apart, they may not be shipped. HEIC photos are only read, never written: the encoder that would
+be under the GPL is not part of it. Reading HEIC may touch patents of the video standard in some countries.
 """
 
 

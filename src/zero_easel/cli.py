@@ -11,10 +11,22 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
+from zero_easel.core.catalog.headings import folded_heading
 from zero_easel.core.catalog.plan import NamedPhoto, Namer
-from zero_easel.core.catalog.products import Catalog, Product, Shot, ShotList, read_catalog, read_shotlist
+from zero_easel.core.catalog.products import (
+    FIELDS,
+    UNUSED,
+    Catalog,
+    Product,
+    Shot,
+    ShotList,
+    Texts,
+    columns_of,
+    read_catalog,
+    read_shotlist,
+)
 from zero_easel.core.catalog.tables import BYTE_LIMIT as TABLE_LIMIT
-from zero_easel.core.catalog.tables import Problem, TableError, too_large
+from zero_easel.core.catalog.tables import Problem, TableError, read_table, too_large
 from zero_easel.core.finishing.encode import CUTOUT_MARK, encode_cutout
 from zero_easel.core.photos.decoding import PhotoError, read_photo
 from zero_easel.core.standard.editing import changed
@@ -26,7 +38,7 @@ from zero_easel.core.standard.yaml_file import schema as schema_of
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
-from zero_easel.folder.batch import FolderError, execute, list_photos, match_photos, prepare
+from zero_easel.folder.batch import FolderError, execute, list_photos, match_photos, prepare, texts_on
 from zero_easel.pipeline import clear, empty_frame
 from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
 from zero_easel.settings import Settings, available_cores
@@ -44,6 +56,12 @@ Jobs = Annotated[int, typer.Option(min=1, max=256, help="Photos worked on at onc
 Port = Annotated[int, typer.Option(min=0, max=65535, help="Port on 127.0.0.1; the next free one if it is taken.")]
 Data = Annotated[Path | None, typer.Option(help="Folder for everything the application keeps.")]
 Empty = Annotated[list[Path] | None, typer.Option("--empty", help="Photo of the bare backdrop; may be given again.")]
+Columns = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--column", metavar="FIELD=HEADING", help='What a column holds, like code="Art. code"; once for each.'
+    ),
+]
 _CORES = available_cores()
 Table = TypeVar("Table", Catalog, ShotList)
 
@@ -57,6 +75,7 @@ def run(
     photos: Annotated[Path, typer.Argument(metavar="PHOTOS", help="Folder of photos. It is only read.")],
     out: Annotated[Path, typer.Option("--out", help="Folder for the pictures and manifest.csv.")],
     catalog: Annotated[Path | None, typer.Option(help="Product table, CSV or XLSX.")] = None,
+    column: Columns = None,
     shotlist: Annotated[Path | None, typer.Option(help="Table of filename, code, view.")] = None,
     standard: Annotated[Path | None, typer.Option(help="YAML, as printed by zero-easel standard.")] = None,
     assets: Annotated[
@@ -70,11 +89,12 @@ def run(
 ) -> None:
     """Make the standard's picture of every photo in a folder."""
     rules = _standard(standard)
+    products = _products(catalog, column, lambda: _texts(photos, out, recursive, jobs))
     try:
         with _progress() as bar:
             reading = bar.add_task("Looking for code cards", total=None, visible=False)
             work = prepare(
-                photos, out, rules, _products(catalog), _shots(shotlist), empties=empty or [], recursive=recursive,
+                photos, out, rules, products, _shots(shotlist), empties=empty or [], recursive=recursive,
                 assets=assets or (standard.parent if standard else None), replace=replace, jobs=jobs,
                 on_read=lambda done, count: bar.update(reading, completed=done, total=count, visible=True),
             )  # fmt: skip
@@ -160,6 +180,7 @@ def rename(
     photos: Annotated[Path | None, typer.Argument(metavar="PHOTOS", help="Folder of photos. It is only read.")] = None,
     out: Annotated[Path | None, typer.Option("--out", help="Folder or .zip file for the copies.")] = None,
     catalog: Annotated[Path | None, typer.Option(help="Product table, CSV or XLSX.")] = None,
+    column: Columns = None,
     shotlist: Annotated[Path | None, typer.Option(help="Table of filename, code, view.")] = None,
     pattern: Annotated[str, typer.Option(help="New names, like {code}_{view}.")] = "{code}_{view}",
     folder: Annotated[str, typer.Option(help="Subfolders, like {category}/{code}.")] = "",
@@ -184,7 +205,7 @@ def rename(
     if photos is None or not (out or dry):
         raise UsageError("say which folder of photos, and where the copies go with --out.")
     rules = _changed(names_name=pattern, names_folder=folder, names_count=count, names_on_duplicate=on_duplicate)
-    sources, doubts = _renamed(photos, out or photos / ".nowhere", rules, catalog, shotlist, recursive, jobs)
+    sources, doubts = _renamed(photos, out or photos / ".nowhere", rules, catalog, column, shotlist, recursive, jobs)
     for doubt in doubts:
         _err.print(f"To make sure of: {doubt}.")
     if dry or out is None:
@@ -328,12 +349,19 @@ def _changed(**values: str) -> Standard:
 
 
 def _renamed(
-    photos: Path, out: Path, rules: Standard, catalog: Path | None, shotlist: Path | None, recursive: bool, jobs: int
+    photos: Path,
+    out: Path,
+    rules: Standard,
+    catalog: Path | None,
+    column: list[str] | None,
+    shotlist: Path | None,
+    recursive: bool,
+    jobs: int,
 ) -> tuple[list[Any], list[str]]:
     """Photos of a folder with their new names, in shooting order, and what to make sure of. Code cards stay out."""
     if not photos.is_dir():
         raise UsageError(f"{photos} is not a folder.")
-    products = _products(catalog)
+    products = _products(catalog, column, lambda: _texts(photos, out, recursive, jobs))
     matched = match_photos(list_photos(photos, out, recursive), products, _shots(shotlist), jobs)
     part = [one for one in matched if not one.match.card]
     columns = sorted({key for product in products for key in product.extra})
@@ -373,10 +401,35 @@ def _standard(path: Path | None) -> Standard:
         raise UsageError(f"{error}.") from error
 
 
-def _products(path: Path | None) -> list[Product]:
+def _products(path: Path | None, column: list[str] | None, texts: Texts) -> list[Product]:
+    """The products of a table. column: what columns hold, FIELD=HEADING each. texts: see read_catalog."""
     if path is None:
         return []
-    return _table(path, lambda data: read_catalog(data, path.name)).products
+    mapping = dict(_column(pair) for pair in column or ())
+    if mapping:
+        _check_headings(path, mapping)
+    return _table(path, lambda data: read_catalog(data, path.name, mapping, texts)).products
+
+
+def _check_headings(path: Path, mapping: dict[str, str]) -> None:
+    try:
+        columns = columns_of(read_table(_bytes(path, TABLE_LIMIT), path.name), mapping)
+    except TableError as error:
+        raise UsageError(str(error)) from error
+    for key in mapping.keys() - {column.key for column in columns}:
+        headings = ", ".join(f'"{column.heading}"' for column in columns[:6])
+        raise UsageError(f'{path.name} has no heading "{key}"; its headings are {headings}.')
+
+
+def _column(pair: str) -> tuple[str, str]:
+    field, _, heading = pair.partition("=")
+    if field.strip() not in (*FIELDS, UNUSED) or not heading.strip():
+        raise UsageError(f"--column {pair} should read FIELD=HEADING, with one of {', '.join((*FIELDS, UNUSED))}.")
+    return folded_heading(heading), field.strip()
+
+
+def _texts(photos: Path, out: Path, recursive: bool, jobs: int) -> list[str]:
+    return texts_on(list_photos(photos, out, recursive), jobs) if photos.is_dir() else []
 
 
 def _shots(path: Path | None) -> list[Shot]:
@@ -389,7 +442,8 @@ def _table(path: Path, read: Callable[[bytes], Table]) -> Table:
     try:
         table = read(_bytes(path, TABLE_LIMIT))
     except TableError as error:
-        raise UsageError(str(error)) from error
+        hand = " On this line: --column code=HEADING." if error.missing_code else ""
+        raise UsageError(f"{error}{hand}") from error
     for note in table.notes:
         _err.print(f"{path.name}: {note}")
     _report(path, table.problems)

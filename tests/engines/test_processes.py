@@ -3,7 +3,8 @@
 import os
 import time
 
-from zero_easel.engines.processes import map_processes, reason_of
+from zero_easel.core.photos import vips
+from zero_easel.engines.processes import alone, map_processes, reason_of
 from zero_easel.pipeline import PictureError
 
 
@@ -54,3 +55,7 @@ def test_reasons_are_sentences_that_name_the_photo() -> None:
         said = reason_of(error, "a.jpg")
         assert said.startswith("a.jpg") and said.endswith(".")
     assert "No space left" in reason_of(full, "a.jpg")
+
+
+def test_the_photos_are_the_parallel_part_so_a_worker_has_one_thread_for_libvips() -> None:
+    assert alone(vips.threads, ()) == 1

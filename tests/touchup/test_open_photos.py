@@ -87,3 +87,25 @@ def test_tiles_may_be_asked_for_at_the_same_time(sheet: OpenPhoto) -> None:
     for thread in threads:
         thread.join()
     assert len(found) == 4 and len(set(found)) == 1
+
+
+def test_a_photo_that_is_still_being_read_holds_up_no_other() -> None:
+    opened, begun, may_end = OpenPhotos(), threading.Event(), threading.Event()
+
+    def read(name: str, wait: bool) -> tuple[Photo, list[np.ndarray]]:
+        if wait:
+            begun.set()
+            assert may_end.wait(60)
+        return photo_of(np.zeros((32, 32, 3), np.uint8), name), []
+
+    found: list[OpenPhoto] = []
+    slow = threading.Thread(target=lambda: found.append(opened.photo(("slow",), lambda: read("slow", True))))
+    slow.start()
+    assert begun.wait(60)
+    other = threading.Thread(target=lambda: found.append(opened.photo(("quick",), lambda: read("quick", False))))
+    other.start()
+    other.join(60)
+    assert [photo.photo.name for photo in found] == ["quick"]
+    may_end.set()
+    slow.join()
+    assert [photo.photo.name for photo in found] == ["quick", "slow"]

@@ -35,16 +35,31 @@ def map_processes(function: Callable[..., T], work: Iterable[Piece], jobs: int) 
         with new_pool(jobs) as pool:
             exhausted = yield from _until_broken(pool, function, source, 2 * jobs, broken)
         for index, arguments in broken:
-            yield index, alone(function, arguments)
+            yield index, _again(function, arguments)
 
 
 def alone(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Exception:
-    """One piece of work in a process of its own."""
+    """One piece of work in a process of its own. Raises OSError where none can be started."""
     with new_pool(1) as pool:
+        future = pool.submit(function, *arguments)
         try:
-            return pool.submit(function, *arguments).result()
+            return future.result()
         except Exception as error:
             return error
+
+
+def end(pool: ProcessPoolExecutor) -> None:
+    """End a pool after what it has in hand, also one whose processes could not all be started."""
+    processes = list((pool._processes or {}).values())
+    pool.shutdown(cancel_futures=True)
+    for process in processes:
+        # Ended by now, or never told to begin: then nobody else would end it, and it would hold up the exit.
+        process.terminate()
+
+
+def can_start() -> bool:
+    """Whether a process for work starts at all: else no piece of work is to blame that it came to nothing."""
+    return isinstance(alone(os.getpid, ()), int)
 
 
 def reason_of(error: BaseException, name: str) -> str:
@@ -58,11 +73,20 @@ def reason_of(error: BaseException, name: str) -> str:
     return f"{name} could not be worked on ({type(error).__name__}: {error})."
 
 
+def _again(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Exception:
+    try:
+        return alone(function, arguments)
+    except OSError as error:
+        return error
+
+
 def _begin() -> None:
     """First act of a worker. The photos are the parallel part, so the libraries stay on one thread each."""
     import cv2
 
-    os.environ["VIPS_CONCURRENCY"] = "1"
+    from zero_easel.core.photos import vips
+
+    vips.set_threads(1)
     cv2.setNumThreads(1)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_end_with_parent, daemon=True).start()

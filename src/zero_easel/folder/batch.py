@@ -252,6 +252,15 @@ def match_photos(
     return [Matched(photos[at], matches[at], snaps[at].frame.taken) for at in order]
 
 
+def texts_on(photos: Sequence[Path], jobs: int) -> list[str]:
+    """Names of photo files without their ends, and what the code cards among them say."""
+    work = ((index, (path,)) for index, path in enumerate(photos))
+    seen = map_processes(_read, work, min(jobs, len(photos))) if photos else ()
+    read = [result[0] for _, result in seen if not isinstance(result, Exception)]
+    cards = [text for reading in read if reading.card_like for text in reading.codes]
+    return [*(path.stem for path in photos), *cards]
+
+
 def _read(path: Path) -> tuple[Reading, datetime | None]:
     photo = read_photo(path)
     return read(photo.pixels), photo.facts.taken

@@ -127,7 +127,7 @@ def _take_table(session: Session, vault: Vault, shoot: Shoot, name: str, data: b
         imported = import_catalog(session, data, name)
         all_stale(session)
     except TableError as error:
-        look = vault.lay_aside(data) if "no column for the product code" in str(error) else ""
+        look = vault.lay_aside(data) if error.missing_code else ""
         return Report(name, "table", False, str(error), look)
     notes = "".join(f" {note}" for note in imported.notes)
     message = f"{name}: {imported.added:,} {'product' if imported.added == 1 else 'products'} added."

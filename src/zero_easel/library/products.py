@@ -6,9 +6,10 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, insert, or_, select, update
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog.products import Catalog, Coded, Column, Product, columns_of, read_catalog
+from zero_easel.core.catalog.codes import Coded
+from zero_easel.core.catalog.products import Catalog, Column, Product, columns_of, read_catalog
 from zero_easel.core.catalog.tables import Problem, read_table
-from zero_easel.library.models import ProductRow, Remembered
+from zero_easel.library.models import Original, PhotoRow, ProductRow, Remembered
 
 _MAPPING, _COLUMNS = "catalog mapping", "catalog columns"
 _AT_ONCE = 500
@@ -40,19 +41,19 @@ def mapping_of(session: Session) -> dict[str, str]:
 
 def columns_in(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> list[Column]:
     """What the columns of a product table hold, by what is remembered and said anew. Raises TableError."""
-    return columns_of(read_table(data, name), {**mapping_of(session), **(mapping or {})})
+    return columns_of(read_table(data, name), {**mapping_of(session), **(mapping or {})}, lambda: _texts(session))
 
 
 def compare_catalog(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> Imported:
     """What importing a product table would do; nothing is changed. Raises TableError if it cannot be used at all."""
-    catalog = read_catalog(data, name, {**mapping_of(session), **(mapping or {})})
+    catalog = _read(session, data, name, mapping)
     return _compared(session, catalog)[0]
 
 
 def import_catalog(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> Imported:
     """Add or update products by code from a table, and remember how its columns were mapped; what the table has no
     column for stays as it is. Raises TableError."""
-    catalog = read_catalog(data, name, {**mapping_of(session), **(mapping or {})})
+    catalog = _read(session, data, name, mapping)
     imported, changed = _compared(session, catalog)
     if imported.new:
         session.execute(insert(ProductRow), [product.model_dump() for product in imported.new])
@@ -68,6 +69,17 @@ def import_catalog(session: Session, data: bytes, name: str, mapping: Mapping[st
     if columns - set(free_columns(session)):
         _remember(session, _COLUMNS, sorted(columns | set(free_columns(session))))
     return imported
+
+
+def _read(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None) -> Catalog:
+    return read_catalog(data, name, {**mapping_of(session), **(mapping or {})}, lambda: _texts(session))
+
+
+def _texts(session: Session) -> list[str]:
+    """Names of photos, and what their code cards say."""
+    names = session.scalars(select(PhotoRow.name).distinct())
+    cards = session.scalars(select(Original.codes).where(Original.card_like))
+    return [*(name.rpartition(".")[0] for name in names), *(code for codes in cards for code in codes)]
 
 
 def _compared(session: Session, catalog: Catalog) -> tuple[Imported, list[Product]]:

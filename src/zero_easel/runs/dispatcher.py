@@ -14,15 +14,16 @@ from dataclasses import dataclass, field, fields
 from typing import Any
 
 import structlog
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement
 from zero_easel.engines.making import Made
-from zero_easel.engines.processes import alone, new_pool, reason_of
+from zero_easel.engines.processes import alone, can_start, end, new_pool, reason_of
 from zero_easel.library.database import Database
 from zero_easel.library.matches import ensure_matched
 from zero_easel.library.models import (
@@ -48,6 +49,9 @@ log = structlog.get_logger()
 _PATIENCE = 5
 """Matching a shoot that still grows waits this many times as long as the last matching took."""
 
+_PAUSE, _LONGEST_PAUSE = 2.0, 60.0
+"""Seconds before what failed for want of a file, memory or processes is tried again: doubled each time."""
+
 
 @dataclass(frozen=True)
 class _Job:
@@ -69,11 +73,13 @@ class Dispatcher:
         self._database, self._vault, self._jobs = database, vault, jobs
         self._wake, self._stopping = threading.Event(), threading.Event()
         self._in_hand: dict[Future[Any], _Job] = {}
+        # Taken from the database, but neither in hand nor written down: they go back as soon as it can be written.
+        self._lost: list[_Job] = []
         self._match_after = 0.0
         # Where the pictures of a run go whose places depend on each other; worked out once, when all are cleared.
         self._rows: dict[int, dict[int, Placement | None]] = {}
         self._thread: threading.Thread
-        self._pool: ProcessPoolExecutor
+        self._pool: ProcessPoolExecutor | None = None
 
     def start(self) -> None:
         """Begin; runs that an earlier process left under way are marked as interrupted."""
@@ -81,7 +87,6 @@ class Dispatcher:
             for run_id in recover(session, self._vault):
                 log.warning("run interrupted", run=run_id)
         self._stopping.clear()
-        self._pool = new_pool(self._jobs)
         self._thread = threading.Thread(target=self._loop, name="dispatcher", daemon=True)
         self._thread.start()
 
@@ -90,7 +95,7 @@ class Dispatcher:
         self._stopping.set()
         self._wake.set()
         self._thread.join()
-        self._pool.shutdown(cancel_futures=True)
+        self._end_pool()
         with self._database.session() as session:
             recover(session, self._vault)
 
@@ -99,19 +104,24 @@ class Dispatcher:
         self._wake.set()
 
     def _loop(self) -> None:
+        pause = _PAUSE
         while not self._stopping.is_set():
             self._wake.clear()
             try:
                 self._fill()
                 self._collect()
-            except Exception:
-                # A full disk or a locked file must not end all work for good; it is tried again.
-                log.exception("dispatcher")
-                self._stopping.wait(2)
+                pause = _PAUSE
+            except Exception as error:
+                # A full disk or a locked file must not end all work for good; it is tried again, ever more rarely.
+                known = isinstance(error, OSError | OperationalError)
+                log.warning("work waits", reason=str(error), again_in_s=pause, exc_info=not known)
+                self._stopping.wait(pause)
+                pause = min(2 * pause, _LONGEST_PAUSE)
         wait(self._in_hand)
         self._collect()
 
     def _fill(self) -> None:
+        self._put_back()
         room = self._jobs + 1 - len(self._in_hand)
         if room <= 0:
             return
@@ -120,8 +130,19 @@ class Dispatcher:
             jobs = self._next_pictures(session, room)
             jobs += self._next_readings(session, room - len(jobs))
             jobs += self._next_clearings(session, room - len(jobs), {job.photo_id for job in jobs})
+        self._lost += jobs
         for job in jobs:
             self._in_hand[self._submit(job)] = job
+            self._lost.remove(job)
+
+    def _put_back(self) -> None:
+        """What was taken and came to nothing waits again; all else that is lost stands as waiting anyway."""
+        pictures = [picture_id for job in self._lost for picture_id in job.picture_ids]
+        if pictures:
+            again = update(PictureRow).where(PictureRow.id.in_(pictures), PictureRow.state == PictureState.WORKING)
+            with self._database.session() as session:
+                session.execute(again.values(state=PictureState.WAITING))
+        self._lost.clear()
 
     def _match(self) -> None:
         """Match shoots in which something came in, once no photo of theirs waits to be read."""
@@ -137,12 +158,24 @@ class Dispatcher:
             self._match_after = started + _PATIENCE * (time.monotonic() - started)
 
     def _submit(self, job: _Job) -> Future[Any]:
+        """Raises OSError if no process can be started."""
+        self._pool = self._pool or new_pool(self._jobs)
         try:
             return self._pool.submit(job.function, *job.arguments)
         except BrokenProcessPool as error:
             future: Future[Any] = Future()
             future.set_exception(error)
             return future
+        except OSError:
+            # Processes that could not be started all at once leave a pool that must not be used any further.
+            if not self._in_hand:
+                self._end_pool()
+            raise
+
+    def _end_pool(self) -> None:
+        if self._pool is not None:
+            end(self._pool)
+            self._pool = None
 
     def _next_pictures(self, session: Session, room: int) -> list[_Job]:
         """The next photos with all their waiting pictures: what is costly about a photo is done once."""
@@ -238,9 +271,10 @@ class Dispatcher:
             self._wake.wait(2)
             return
         ready = wait(self._in_hand, timeout=0.2, return_when=FIRST_COMPLETED).done
+        back = {future: self._in_hand.pop(future) for future in ready}
+        self._lost += back.values()
         broken = []
-        for future in ready:
-            job = self._in_hand.pop(future)
+        for future, job in back.items():
             error = future.exception()
             if isinstance(error, BrokenProcessPool):
                 broken.append(job)
@@ -250,10 +284,14 @@ class Dispatcher:
             self._retry(broken)
 
     def _retry(self, broken: list[_Job]) -> None:
-        """A worker died and took its neighbours' work along: each piece again by itself, so one alone fails."""
+        """A worker died and took its neighbours' work along: each piece again by itself, so one alone fails.
+
+        Raises OSError if processes cannot be started now, which is no fault of any photo.
+        """
         log.warning("worker died", photos=[job.name for job in broken])
-        self._pool.shutdown(cancel_futures=True)
-        self._pool = new_pool(self._jobs)
+        self._end_pool()
+        if not can_start():
+            raise OSError("no process for work can be started")
         for job in broken:
             self._note(job, alone(job.function, job.arguments))
 
@@ -269,6 +307,7 @@ class Dispatcher:
                 _store_pictures(session, job, result)
             elif isinstance(result, BaseException) and (photo := session.get(PhotoRow, job.photo_id)):
                 photo.clearing, photo.problem = Clearing.FAILED, reason_of(result, job.name)
+        self._lost.remove(job)
         if job.run_id is not None:
             with self._database.session() as session:
                 finish_if_through(session, job.run_id)

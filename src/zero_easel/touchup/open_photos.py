@@ -5,13 +5,13 @@ cutout at full size is made afterwards, by the same functions, with the other wo
 """
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 
 import cv2
 import numpy as np
+from cachetools import LRUCache
 
 from zero_easel.core.clearing.cutout import exactly
 from zero_easel.core.clearing.marks import Mark
@@ -35,7 +35,7 @@ class OpenPhoto:
     photo: Photo
     empties: list[Encoded]
     lock: threading.Lock = field(default_factory=threading.Lock)
-    _edges: OrderedDict[tuple[Mark, ...], Edge] = field(default_factory=OrderedDict)
+    _edges: LRUCache[tuple[Mark, ...], Edge] = field(default_factory=lambda: LRUCache(_STATES))
 
     @cached_property
     def pyramid(self) -> list[Encoded]:
@@ -59,8 +59,6 @@ class OpenPhoto:
             if marks not in self._edges:
                 region = decide(self.sight, Size.of(self.photo.pixels), list(marks))
                 self._edges[marks] = edge_of(self.sight, region)
-                if len(self._edges) > _STATES:
-                    self._edges.popitem(last=False)
             return self._edges[marks]
 
     def photo_tile(self, level: int, column: int, row: int) -> bytes:
@@ -87,18 +85,24 @@ class OpenPhoto:
 
 
 class OpenPhotos:
-    """The photos looked at last."""
+    """The photos looked at last. Each is read under a lock of its own: opening one holds up nobody at another."""
 
     def __init__(self) -> None:
-        self._photos: OrderedDict[tuple[str, ...], OpenPhoto] = OrderedDict()
+        self._slots: LRUCache[tuple[str, ...], _Slot] = LRUCache(_PHOTOS)
         self._lock = threading.Lock()
 
     def photo(self, names: tuple[str, ...], read: Callable[[], tuple[Photo, list[Encoded]]]) -> OpenPhoto:
         """The photo of a digest and its empty frames' digests; read() fetches them if they are not there."""
         with self._lock:
-            if names not in self._photos:
-                self._photos[names] = OpenPhoto(*read())
-            self._photos.move_to_end(names)
-            while len(self._photos) > _PHOTOS:
-                self._photos.popitem(last=False)
-            return self._photos[names]
+            slot = self._slots.setdefault(names, _Slot())
+        with slot.lock:
+            slot.photo = slot.photo or OpenPhoto(*read())
+            return slot.photo
+
+
+@dataclass
+class _Slot:
+    """The place of one photo, empty until it is read."""
+
+    lock: threading.Lock = field(default_factory=threading.Lock)
+    photo: OpenPhoto | None = None

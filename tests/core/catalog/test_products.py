@@ -165,3 +165,50 @@ def test_no_bytes_make_it_crash(data: bytes) -> None:
 def test_no_text_makes_it_crash(text: str) -> None:
     with suppress(TableError):
         read_catalog(("code,ean,width\n" + text).encode("utf-8", "surrogatepass"), "t.csv")
+
+
+CODES = ["VA-101", "VA-102", "TR-200"]
+
+
+@pytest.mark.parametrize(
+    "heading",
+    ["Art. code", "Article code", "Item code", "Artikelnummer", "Art.-Nr.", "Référence", "Réf.", "N° d'article",
+     "Codice", "Codice articolo", "Código", "Código del artículo", "Artikelcode", "Varenummer", "Kod towaru", "SKU"],
+)  # fmt: skip
+def test_codes_are_headed_in_many_languages(heading: str) -> None:
+    rows = "".join(f"{code};Ding {at}\n" for at, code in enumerate(CODES))
+    catalog = read_catalog(f"{heading};Bezeichnung\n{rows}".encode(), "c.csv")
+    assert [product.code for product in catalog.products] == CODES
+    assert catalog.products[1].name == "Ding 1" and not catalog.notes
+
+
+@pytest.mark.parametrize("heading", ["Colour code", "Type code", "Zip code", "Code postal", "Preis", "Lot"])
+def test_other_codes_are_not_taken_for_the_products(heading: str) -> None:
+    with pytest.raises(TableError, match="no column for the product code") as caught:
+        read_catalog(f"{heading};name\nA-1;x\nA-2;y\n".encode(), "c.csv")
+    assert caught.value.missing_code
+
+
+def test_a_heading_that_says_code_counts_before_one_that_may_be_a_name() -> None:
+    catalog = read_catalog(b"Article,Article no.\nVase,VA-101\nTray,TR-200\n", "c.csv")
+    assert [product.code for product in catalog.products] == ["VA-101", "TR-200"]
+    assert catalog.products[0].extra == {"article": "Vase"}
+
+
+def test_a_column_named_by_hand_counts_before_an_earlier_heading() -> None:
+    data = b"code,Lieferant\nX1,VA-101\nX2,TR-200\n"
+    assert [p.code for p in read_catalog(data, "c.csv", {"lieferant": "code"}).products] == ["VA-101", "TR-200"]
+
+
+def test_without_a_heading_codes_are_known_by_the_photos() -> None:
+    data = b"Nr,Kennung,Preis\n1,VA-101,12.50\n2,VA-102,9.00\n3,TR-200,8.10\n"
+    catalog = read_catalog(data, "c.csv", texts=lambda: ["va101_front", "IMG_0002", "VA-102 side", "TR-200"])
+    assert [product.code for product in catalog.products] == CODES
+    assert catalog.notes == ['"Kennung" is taken for the product code: its values are in file names or on code cards.']
+
+
+@given(st.lists(st.text(alphabet="abc0123456789 -_.", max_size=12), max_size=6))
+def test_what_no_photo_shows_is_never_guessed(names: list[str]) -> None:
+    data = b"Kennung,Farbe\nVA-101,rot\nVA-102,blau\n"
+    with pytest.raises(TableError, match="no column for the product code"):
+        read_catalog(data, "c.csv", texts=lambda: names)

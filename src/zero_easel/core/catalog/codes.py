@@ -3,9 +3,23 @@
 import re
 import unicodedata
 from collections.abc import Iterable
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
-from zero_easel.core.catalog.products import Coded, Product
+
+class HasCode(Protocol):
+    """A product as far as photos are matched with it."""
+
+    @property
+    def code(self) -> str: ...
+    @property
+    def ean(self) -> str: ...
+
+
+class Coded(NamedTuple):
+    """The least that photos are matched with."""
+
+    code: str
+    ean: str
 
 
 class Found(NamedTuple):
@@ -21,7 +35,7 @@ class Codes:
     letter case: BY-2104 in by2104_front, but not in BY-21045. The longest code wins, so BY-2104-BL is never taken for
     BY-2104."""
 
-    def __init__(self, products: Iterable[Product | Coded]) -> None:
+    def __init__(self, products: Iterable[HasCode]) -> None:
         self._codes: dict[str, list[str]] = {}
         self._eans: dict[str, str] = {}
         self._longest = 0

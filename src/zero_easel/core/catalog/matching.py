@@ -5,8 +5,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 from zero_easel.core.catalog.cards import Carded, CardReader, Snap
-from zero_easel.core.catalog.codes import Codes, folded
-from zero_easel.core.catalog.products import Coded, Product, Shot
+from zero_easel.core.catalog.codes import Codes, HasCode, folded
+from zero_easel.core.catalog.products import Shot
 from zero_easel.core.catalog.shooting import shooting_order
 from zero_easel.core.standard.naming import stem
 
@@ -28,7 +28,7 @@ class Match(NamedTuple):
 class Matcher:
     """Finds product and view of photos: from a shot list first, then from the file name, then from code cards."""
 
-    def __init__(self, products: Iterable[Product | Coded], shots: Sequence[Shot] = ()) -> None:
+    def __init__(self, products: Iterable[HasCode], shots: Sequence[Shot] = ()) -> None:
         self._codes = Codes(products)
         self._shots = {folded(s.filename): s for s in shots}
         self._cards = CardReader(self._codes)

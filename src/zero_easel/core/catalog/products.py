@@ -1,37 +1,24 @@
 """Product tables and shot lists, read forgivingly and checked row by row."""
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from zero_easel.core.catalog.gtin import read_gtin
+from zero_easel.core.catalog.guessing import code_by_values
+from zero_easel.core.catalog.headings import SIZES, UNITS, folded_heading, named_by, unit_of
 from zero_easel.core.catalog.tables import Problem, Table, TableError, TableRow, read_table
 
 FREE, UNUSED = "free", "unused"
 """What else a column may be: a field of its own, usable in names; or nothing."""
 FIELDS = ("code", "name", "category", "ean", "width", "height", "depth", "colour")
 SHOT_FIELDS = ("filename", "code", "view")
-_HEADINGS = {
-    "code": ("code", "product code", "product id", "sku", "item", "item no", "item number", "item code", "article",
-             "article no", "article number", "style", "style no", "reference", "ref"),
-    "name": ("name", "product", "product name", "title", "description", "item name", "article name"),
-    "category": ("category", "group", "product group", "department", "family", "product type", "type"),
-    "ean": ("ean", "gtin", "ean13", "gtin13", "gtin14", "ean 13", "gtin 13", "ean/gtin", "ean / gtin", "barcode",
-            "bar code", "upc"),
-    "width": ("width", "w"),
-    "height": ("height", "h"),
-    "depth": ("depth", "d"),
-    "colour": ("colour", "color"),
-    "filename": ("filename", "file name", "file", "photo", "picture", "image", "photo file"),
-    "view": ("view", "side", "facing"),
-}  # fmt: skip
-_USUAL = {word: field for field, words in _HEADINGS.items() for word in words}
-_SIZES = ("width", "height", "depth")
-_UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "inch": 25.4, "inches": 25.4, '"': 25.4, "″": 25.4}
-_UNIT_ENDS = re.compile(r"[\s_(\[/]*(mm|cm|m|in|inch|inches)[)\]]?\s*$")
 _HEADING_ROWS = 10
+
+
+Texts = Callable[[], Iterable[str]]
 
 
 class Product(BaseModel):
@@ -48,13 +35,6 @@ class Product(BaseModel):
     depth_mm: float | None = None
     colour: str = ""
     extra: dict[str, str] = Field(default_factory=dict)
-
-
-class Coded(NamedTuple):
-    """A product as far as photos are matched with it."""
-
-    code: str
-    ean: str
 
 
 class Shot(NamedTuple):
@@ -97,47 +77,72 @@ class Column(NamedTuple):
 def kind_of_table(data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> str:
     """ "shotlist" if the headings name files and codes, "catalog" if they name codes, else "". Raises TableError."""
     table = read_table(data, name)
-    fields = [_usual(cell) for cell in table.lines[_heading_row(table, SHOT_FIELDS)].cells]
-    if "filename" in fields and "code" in fields:
+    fields = {named_by(cell).field for cell in table.lines[_heading_row(table, SHOT_FIELDS)].cells}
+    if {"filename", "code"} <= fields:
         return "shotlist"
     return "catalog" if any(column.field == "code" for column in columns_of(table, mapping)) else ""
 
 
-def columns_of(table: Table, mapping: Mapping[str, str] | None = None) -> list[Column]:
-    """What each column of a product table holds: as mapped by hand (key -> field), else guessed from its heading.
+def columns_of(table: Table, mapping: Mapping[str, str] | None = None, texts: Texts = tuple) -> list[Column]:
+    """What each column of a product table holds: as mapped by hand (key -> field), else guessed from its heading, and
+    of codes, if no heading tells, from the values.
 
-    Of two columns for one field the first one counts; others become free fields. A heading that says nothing known
-    is a free field; an empty one is unused.
+    Of two columns for one field the one mapped by hand counts, then the one whose heading is surer, then the first;
+    others become free fields. A heading that says nothing known is a free field; an empty one is unused. texts: see
+    read_catalog.
     """
     at = _heading_row(table, FIELDS, mapping)
-    following = table.lines[at + 1 : at + 4]
-    taken: set[str] = set()
-    columns = []
-    for index, heading in enumerate(table.lines[at].cells):
-        key = _folded(heading)
-        field = (mapping or {}).get(key) or _guess(heading)
-        if field in taken:
-            field = FREE
-        if field in FIELDS:
-            taken.add(field)
-        sample = [line.cells[index].strip() for line in following if index < len(line.cells)]
-        columns.append(Column(key, heading.strip(), field, _unit_of(heading), sample))
-    return columns
+    cells, rows = table.lines[at].cells, [line.cells for line in table.lines[at + 1 :]]
+    fields = _fields_of(cells, mapping or {})
+    if "code" not in fields:
+        free = [index for index, field in enumerate(fields) if field == FREE and not _by_hand(cells[index], mapping)]
+        guess = code_by_values(rows, free, list(texts()))
+        if guess is not None:
+            fields[guess.column] = "code"
+    return [
+        Column(folded_heading(heading), heading.strip(), field, unit_of(heading),
+               [row[index].strip() for row in rows[:3] if index < len(row)])
+        for index, (heading, field) in enumerate(zip(cells, fields, strict=True))
+    ]  # fmt: skip
 
 
-def read_catalog(data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> Catalog:
+def _fields_of(headings: Sequence[str], mapping: Mapping[str, str]) -> list[str]:
+    """The field of each column, every one of FIELDS at most once."""
+    claims = []
+    for index, heading in enumerate(headings):
+        by_hand, named = mapping.get(folded_heading(heading)), named_by(heading)
+        field = by_hand or (named.field if named.field in FIELDS else FREE if field_key(heading) else UNUSED)
+        claims.append((0 if by_hand else -named.sureness, index, field))
+    fields = [FREE] * len(claims)
+    for _, index, field in sorted(claims, key=lambda claim: (claim[0] != 0, claim[0], claim[1])):
+        fields[index] = FREE if field in FIELDS and field in fields else field
+    return fields
+
+
+def _by_hand(heading: str, mapping: Mapping[str, str] | None) -> bool:
+    return folded_heading(heading) in (mapping or {})
+
+
+def read_catalog(data: bytes, name: str, mapping: Mapping[str, str] | None = None, texts: Texts = tuple) -> Catalog:
     """Read a product table. A code that stands twice, or a wrong EAN check digit, is a problem of that row.
 
-    mapping: by hand, see columns_of. Raises TableError if there is no column for the code, or no row below the
-    headings.
+    mapping: by hand, see columns_of. texts: fetches names of photos and codes on cards, by which a column of codes is
+    known where no heading tells; a note says so. Raises TableError if there is no column for the code, or no row
+    below the headings.
     """
     table = read_table(data, name)
-    columns = columns_of(table, mapping)
-    if all(column.field != "code" for column in columns):
+    columns = columns_of(table, mapping, texts)
+    codes = [column for column in columns if column.field == "code"]
+    if not codes:
         raise TableError(
             f"{name} has no column for the product code; its headings are {_quoted(c.heading for c in columns)}. "
-            'Call one of them "code", or say which it is.'
+            'Call one of them "code", or say which it is.',
+            missing_code=True,
         )
+    notes = list(table.notes)
+    if named_by(codes[0].heading).field != "code" and not _by_hand(codes[0].heading, mapping):
+        heading = codes[0].heading
+        notes.append(f'"{heading}" is taken for the product code: its values are in file names or on code cards.')
     products: list[Product] = []
     problems: list[Problem] = []
     seen: dict[str, int] = {}
@@ -155,14 +160,14 @@ def read_catalog(data: bytes, name: str, mapping: Mapping[str, str] | None = Non
             continue
         seen[key] = line.number
         products.append(product)
-    held = {f"{c.field}_mm" if c.field in _SIZES else c.field for c in columns if c.field in FIELDS}
-    return Catalog(products, problems, table.notes, frozenset(held))
+    held = {f"{c.field}_mm" if c.field in SIZES else c.field for c in columns if c.field in FIELDS}
+    return Catalog(products, problems, notes, frozenset(held))
 
 
 def read_shotlist(data: bytes, name: str) -> ShotList:
     """Read a table of filename, code and view. Raises TableError if filename or code is missing as a heading."""
     table = read_table(data, name)
-    headings = [_usual(cell) for cell in table.lines[_heading_row(table, SHOT_FIELDS)].cells]
+    headings = [named_by(cell).field for cell in table.lines[_heading_row(table, SHOT_FIELDS)].cells]
     for field in ("filename", "code"):
         if field not in headings:
             raise TableError(f"{name} has no column for the {field}; its first row must hold the headings.")
@@ -189,10 +194,14 @@ def field_key(heading: str) -> str:
 
 
 def _heading_row(table: Table, wanted: Sequence[str], mapping: Mapping[str, str] | None = None) -> int:
-    """Index of the line that holds the headings: the first of the leading ones that names a code, else the first."""
+    """Index of the line that holds the headings: the first of the leading ones that names a code, else
+    two other fields, else the first."""
     for index, line in enumerate(table.lines[:_HEADING_ROWS]):
-        fields = {(mapping or {}).get(_folded(cell)) or _usual(cell) for cell in line.cells}
+        fields = {(mapping or {}).get(folded_heading(cell)) or named_by(cell).field for cell in line.cells}
         if "code" in fields and len(fields & set(wanted)) >= min(2, sum(bool(c.strip()) for c in line.cells)):
+            return index
+    for index, line in enumerate(table.lines[:_HEADING_ROWS]):
+        if len({named_by(cell).field for cell in line.cells} & set(wanted)) >= 2:
             return index
     return 0
 
@@ -208,7 +217,7 @@ def _product(columns: list[Column], line: TableRow) -> Product:
     row: dict[str, Any] = {"extra": {}}
     for column, cell in zip(columns, line.cells, strict=False):
         text = " ".join(cell.split())
-        if column.field in _SIZES:
+        if column.field in SIZES:
             row[f"{column.field}_mm"] = _millimetres(text, column)
         elif column.field == "ean":
             row["ean"] = read_gtin(text)
@@ -228,37 +237,11 @@ def _millimetres(text: str, column: Column) -> float | None:
     if not text:
         return None
     found = re.fullmatch(r"([0-9]+(?:[.,][0-9]+)?)\s*(mm|cm|m|in|inch|inches|\"|″)?", text.lower())
-    unit = _UNITS[found.group(2)] if found and found.group(2) else column.unit
+    unit = UNITS[found.group(2)] if found and found.group(2) else column.unit
     value = float(found.group(1).replace(",", ".")) * unit if found else -1.0
     if not 0 < value < 1e6:
         raise ValueError(f"{column.field} {text!r} is not a size in mm, cm or inches")
     return round(value, 3)
-
-
-def _guess(heading: str) -> str:
-    """The field that a heading of a product table names."""
-    usual = _usual(heading)
-    if usual in FIELDS:
-        return usual
-    return FREE if field_key(heading) else UNUSED
-
-
-def _usual(heading: str) -> str:
-    """The field that a heading names in the usual words, or ""."""
-    words = _folded(heading)
-    if words in _USUAL:
-        return _USUAL[words]
-    without = _UNIT_ENDS.sub("", words)
-    return _USUAL.get(without, "") if _USUAL.get(without) in _SIZES else ""
-
-
-def _unit_of(heading: str) -> float:
-    found = _UNIT_ENDS.search(_folded(heading))
-    return _UNITS[found.group(1)] if found else 1.0
-
-
-def _folded(heading: str) -> str:
-    return " ".join(heading.replace("_", " ").replace("-", " ").casefold().split()).strip(":.")
 
 
 def _quoted(headings: Iterator[str]) -> str:

@@ -18,7 +18,12 @@ _LOOKED_AT = 20
 
 
 class TableError(ValueError):
-    """A table that cannot be used at all; the message names it and says why."""
+    """A table that cannot be used at all; the message names it and says why. missing_code: for want of a column of
+    codes, which a person can name."""
+
+    def __init__(self, message: str, missing_code: bool = False) -> None:
+        super().__init__(message)
+        self.missing_code = missing_code
 
 
 class Problem(NamedTuple):

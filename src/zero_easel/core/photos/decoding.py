@@ -10,7 +10,7 @@ from datetime import datetime
 from pathlib import Path, PurePath
 
 import numpy as np
-import pillow_heif
+import pi_heif
 import rawpy
 from numpy.typing import NDArray
 from PIL import Image, ImageCms
@@ -40,7 +40,7 @@ _FORMATS = {
 }
 _JPEG2000 = (b"\x00\x00\x00\x0cjP  \r\n\x87\n", b"\xff\x4f\xff\x51")
 
-pillow_heif.register_heif_opener()
+pi_heif.register_heif_opener()
 Image.MAX_IMAGE_PIXELS = None  # dimensions are checked here, with a sentence of our own
 
 

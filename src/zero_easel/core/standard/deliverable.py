@@ -279,8 +279,9 @@ class Deliverable(Part):
 
     sentences: ClassVar[tuple[Sentence, ...]] = (
         Sentence(
-            "{name} has {size}[size=exact: {width} by {height} px][size=longest|width|height: of {number} "
-            "px][size=percent:, {number} %][size=multiple:, {number} times {base}]{@pixels}, as "
+            "{name} has {size}[size=exact: {width} by {height} px][size=longest|width|height: of][size=percent|"
+            "multiple:,][size=longest|width|height|percent|multiple: {number}][size=longest|width|height: "
+            "px][size=percent: %][size=multiple: times {base}]{@pixels}, as "
             "{format}[format~quality: of quality {quality}, at most {max_kb} kB]."
         ),
         Sentence(

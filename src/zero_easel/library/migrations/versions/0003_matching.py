@@ -42,7 +42,7 @@ def upgrade() -> None:
     for table, columns in _ADDED.items():
         with op.batch_alter_table(table) as batch:
             for column in columns:
-                batch.add_column(column.copy())
+                batch.add_column(column)
     op.create_index("ix_original_read", "original", ["read"])
     op.create_table(
         "remembered",

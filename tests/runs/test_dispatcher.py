@@ -1,0 +1,93 @@
+"""The dispatcher where processes cannot be started: nothing fails for it, nothing is lost, and little is logged."""
+
+import multiprocessing
+import os
+import resource
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+from sqlalchemy import select
+from structlog.testing import capture_logs
+from support import PHOTOS
+
+from zero_easel.core.photos.reading import Reading
+from zero_easel.library.database import Database
+from zero_easel.library.models import PictureRow, PictureState, Run, RunState, Shoot
+from zero_easel.library.repairs import import_shotlist
+from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
+from zero_easel.library.vault import Vault
+from zero_easel.runs.dispatcher import Dispatcher
+from zero_easel.runs.service import start_run
+
+
+@pytest.fixture
+def database(tmp_path: Path) -> Iterator[Database]:
+    """A library with a shoot of one picture."""
+    database, vault = Database(tmp_path / "easel.sqlite"), Vault(tmp_path)
+    database.migrate()
+    vault.prepare()
+    with database.session() as session:
+        shoot = create_shoot(session, "Shelf")
+        bring_in(session, vault, shoot, (PHOTOS / "BRYD0105.JPG").read_bytes(), "BRYD0105.JPG")
+        for photo in photos_of(session, shoot.id):
+            store_reading(session, photo.digest, Reading((), False, 1.0))
+        import_shotlist(session, shoot, b"filename,code,view\nBRYD0105.JPG,A,front\n", "s.csv")
+    yield database
+    database.close()
+
+
+def states(database: Database) -> tuple[set[PictureState], RunState]:
+    with database.session() as session:
+        return set(session.scalars(select(PictureRow.state))), session.scalars(select(Run.state)).one()
+
+
+def until(what: Callable[[], bool]) -> None:
+    end = time.monotonic() + 240
+    while not what():
+        assert time.monotonic() < end, "it never came to that"
+        time.sleep(0.05)
+
+
+@contextmanager
+def few_files() -> Iterator[None]:
+    """A process that may open hardly any more files: no pipe to a worker, but still a file of the database's."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    taken = {int(name) for name in os.listdir("/proc/self/fd")}  # noqa: PTH208
+    most = next(n for n in range(3, soft) if n - sum(one < n for one in taken) >= 8)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (most, hard))
+    try:
+        yield
+    finally:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (soft, hard))
+
+
+@contextmanager
+def no_python() -> Iterator[None]:
+    """Workers that end before they begin."""
+    multiprocessing.set_executable("/bin/false")
+    try:
+        yield
+    finally:
+        multiprocessing.set_executable(sys.executable)
+
+
+@pytest.mark.parametrize("trouble", [few_files, no_python])
+def test_work_waits_until_processes_can_be_started(database: Database, tmp_path: Path, trouble: Callable) -> None:
+    dispatcher = Dispatcher(database, Vault(tmp_path), 2)
+    dispatcher.start()
+    with capture_logs() as lines, trouble():
+        with database.session() as session:
+            start_run(session, Vault(tmp_path), session.scalars(select(Shoot)).one())
+        until(lambda: sum(line["event"] == "work waits" for line in lines) >= 2)
+        until(lambda: states(database)[0] == {PictureState.WAITING})
+    assert states(database)[1] == RunState.RUNNING
+    waits = [line for line in lines if line["event"] == "work waits"]
+    assert [line["again_in_s"] for line in waits][:2] == [2.0, 4.0]
+    assert all(line["reason"] and not line["exc_info"] for line in waits)
+    until(lambda: states(database) == ({PictureState.DONE}, RunState.DONE))
+    dispatcher.stop()
+    assert not multiprocessing.active_children()
