@@ -4,7 +4,7 @@ PORT ?= 8470
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test setup test-tools lock screenshots bench css
+.PHONY: demo test test-slow setup test-tools lock screenshots bench css third-party
 
 demo: setup
 	$(BIN)/zero-easel demo --port $(PORT)
@@ -37,12 +37,22 @@ test-tools:
 test: $(VENV)/.tests test-tools
 	$(MAKE) frontend/node_modules/.package-lock.json
 	$(BIN)/ruff check .
+	$(BIN)/ruff format --check --quiet .
 	$(BIN)/lint-imports --no-logo
 	$(BIN)/mypy
-	$(BIN)/pytest
+	cd frontend && npm run --silent check
+	$(BIN)/pytest -m "not slow"
+
+# Accuracy over all photos with known truth: minutes of computing, run when clearing or placing changed.
+test-slow: $(VENV)/.tests test-tools
+	$(BIN)/pytest -m slow
 
 css: frontend/node_modules/.package-lock.json
 	cd frontend && npm run --silent build
+
+# The page of licences follows from the lock.
+third-party: $(VENV)/.application
+	$(BIN)/python scripts/third_party.py
 
 lock:
 	uv pip compile --universal --python-version 3.11 --generate-hashes --no-header --no-emit-index-url \

@@ -4,9 +4,14 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 from sqlalchemy.orm import Session
 
 from zero_easel.library.database import Database
+
+# A busy machine is slow, not wrong.
+settings.register_profile("patient", deadline=None)
+settings.load_profile("patient")
 
 
 @pytest.fixture

@@ -55,6 +55,17 @@ def test_the_style_sheet_is_current(tmp_path: Path) -> None:
         assert shipped.read_bytes() == built.read_bytes(), f"{shipped} is not current; run make css"
 
 
+def test_the_page_of_licences_is_current() -> None:
+    made = subprocess.run([sys.executable, "-c", "import third_party; print(third_party.page(), end='')"],
+                          cwd=ROOT / "scripts", capture_output=True, text=True, check=True).stdout  # fmt: skip
+    assert (ROOT / "THIRD-PARTY.md").read_text() == made, "run make third-party"
+    locked = set(re.findall(r"^([a-z0-9._-]+)==", (ROOT / "requirements.lock").read_text(), re.MULTILINE))
+    rows = {row.split(" | ")[0].strip("| "): row for row in made.splitlines() if row.startswith("| ")}
+    assert locked <= set(rows) and not [row for row in rows.values() if "not installed" in row]
+    assert not [name for name in locked if re.search(r"(?<!L)GPL", rows[name])]
+    assert "Apache License" in (ROOT / "LICENSE").read_text()
+
+
 def test_lock_files_name_no_address() -> None:
     for name in ("requirements.lock", "requirements-dev.lock", "frontend/package-lock.json", "frontend/.npmrc"):
         text = (ROOT / name).read_text()

@@ -10,6 +10,8 @@ from scoring import score
 from support import AWKWARD, PHOTOS, TRUTH, zero_easel
 from variations import on_a_table
 
+pytestmark = pytest.mark.slow
+
 Row = dict[str, float | list[str]]
 
 

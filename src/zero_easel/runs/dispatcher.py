@@ -113,7 +113,7 @@ class Dispatcher:
                 pause = _PAUSE
             except Exception as error:
                 # A full disk or a locked file must not end all work for good; it is tried again, ever more rarely.
-                known = isinstance(error, OSError | OperationalError)
+                known = isinstance(error, OSError | OperationalError) or pause > _PAUSE
                 log.warning("work waits", reason=str(error), again_in_s=pause, exc_info=not known)
                 self._stopping.wait(pause)
                 pause = min(2 * pause, _LONGEST_PAUSE)
