@@ -4,7 +4,7 @@ PORT ?= 8470
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test test-slow setup test-tools lock screenshots bench css third-party
+.PHONY: demo test test-slow setup test-tools lock screenshots bench css docs
 
 demo: setup
 	$(BIN)/zero-easel demo --port $(PORT)
@@ -50,15 +50,17 @@ test-slow: $(VENV)/.tests test-tools
 css: frontend/node_modules/.package-lock.json
 	cd frontend && npm run --silent build
 
-# The page of licences follows from the lock.
-third-party: $(VENV)/.application
-	$(BIN)/python scripts/third_party.py
-
 lock:
 	uv pip compile --universal --python-version 3.11 --generate-hashes --no-header --no-emit-index-url \
 		pyproject.toml requirements.in -o requirements.lock
 	uv pip compile --universal --python-version 3.11 --generate-hashes --no-header --no-emit-index-url \
 		--extra dev -c requirements.lock pyproject.toml requirements.in -o requirements-dev.lock
+
+# Pages of docs that follow from the code.
+docs: $(VENV)/.application
+	$(BIN)/python scripts/rule_tables.py
+	$(BIN)/python scripts/third_party.py
+	$(BIN)/zero-easel standard --schema > docs/standard.schema.json
 
 screenshots: $(VENV)/.tests test-tools
 	$(BIN)/python scripts/screenshots.py

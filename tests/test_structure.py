@@ -55,10 +55,24 @@ def test_the_style_sheet_is_current(tmp_path: Path) -> None:
         assert shipped.read_bytes() == built.read_bytes(), f"{shipped} is not current; run make css"
 
 
+def page_of(script: str) -> str:
+    """A page of docs as a script would write it now."""
+    loads = f"import {script}; print({script}.page(), end='')"
+    run = subprocess.run(
+        [sys.executable, "-c", loads], cwd=ROOT / "scripts", capture_output=True, text=True, check=True
+    )
+    return run.stdout
+
+
+def test_the_tables_of_rules_are_current() -> None:
+    text = (ROOT / "docs/formats.md").read_text()
+    assert text == page_of("rule_tables"), "run make docs"
+    assert "| `straighten_limit` | 0 to 45 ° | `12` |" in text
+
+
 def test_the_page_of_licences_is_current() -> None:
-    made = subprocess.run([sys.executable, "-c", "import third_party; print(third_party.page(), end='')"],
-                          cwd=ROOT / "scripts", capture_output=True, text=True, check=True).stdout  # fmt: skip
-    assert (ROOT / "THIRD-PARTY.md").read_text() == made, "run make third-party"
+    made = page_of("third_party")
+    assert (ROOT / "THIRD-PARTY.md").read_text() == made, "run make docs"
     locked = set(re.findall(r"^([a-z0-9._-]+)==", (ROOT / "requirements.lock").read_text(), re.MULTILINE))
     rows = {row.split(" | ")[0].strip("| "): row for row in made.splitlines() if row.startswith("| ")}
     assert locked <= set(rows) and not [row for row in rows.values() if "not installed" in row]

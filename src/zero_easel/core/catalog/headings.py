@@ -79,7 +79,7 @@ class Sureness(IntEnum):
     SURE = 2
 
 
-class Named(NamedTuple):
+class Heading(NamedTuple):
     """The field that a heading names, "" for none."""
 
     field: str
@@ -99,17 +99,17 @@ _OF_CODES = {
 _OF_CODES |= {"product" + word + "s" for word in ("code", "id")}
 
 
-def named_by(heading: str) -> Named:
+def named_by(heading: str) -> Heading:
     """The field that a heading names in the usual words: code, name, category, ean, width, height, depth, colour,
     filename or view."""
     words = _plain(heading)
     without = _plain(_UNIT_ENDS.sub("", folded_heading(heading)))
     for tried in (words, without):
         if tried in _USUAL and (tried == words or _USUAL[tried] in SIZES):
-            return Named(_USUAL[tried])
+            return Heading(_USUAL[tried])
     if "".join(word for word in words.split() if word not in _FILLERS) in _OF_CODES:
-        return Named("code")
-    return Named("code", Sureness.MAYBE) if words in _MAYBE else Named("")
+        return Heading("code")
+    return Heading("code", Sureness.MAYBE) if words in _MAYBE else Heading("")
 
 
 def unit_of(heading: str) -> float:

@@ -15,7 +15,8 @@ VIEWS = ("front", "back", "left", "right", "top", "bottom", "side", "detail")
 
 class Match(NamedTuple):
     """code and view are "" where unknown. why: in plain words. listed: False if a shot list was given without it.
-    doubt: a sentence if a person should make sure. card: the photo is a code card and shows no product."""
+    doubt: a sentence if a person should make sure. card: the photo is a code card and shows no product. by_list: the shot list
+    says it."""
 
     code: str
     view: str
@@ -23,6 +24,7 @@ class Match(NamedTuple):
     listed: bool = True
     doubt: str = ""
     card: bool = False
+    by_list: bool = False
 
 
 class Matcher:
@@ -39,7 +41,7 @@ class Matcher:
         if shot is not None:
             known = self._codes.exactly(shot.code)
             missing = ", not in the catalog" if self._codes and known is None else ""
-            return Match(known or shot.code, shot.view, f"shot list{missing}")
+            return Match(known or shot.code, shot.view, f"shot list{missing}", by_list=True)
         found = self._codes.within(stem(filename))
         if found is not None and len(found.codes) > 1:
             return Match("", "", f"the file name fits both {' and '.join(found.codes[:2])}")
@@ -65,7 +67,7 @@ def _joined(match: Match, card: Carded) -> Match:
         return match
     if match.code:
         if card.code and card.code != match.code:
-            place = "the shot list" if match.why.startswith("shot list") else "its name"
+            place = "the shot list" if match.by_list else "its name"
             return match._replace(doubt=f"{place} says {match.code}, the code card before it {card.code}")
         # Two that agree make each other certain: a missing file no longer matters.
         return match._replace(why=f"{match.why} and code card") if card.code else match

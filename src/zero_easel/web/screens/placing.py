@@ -217,7 +217,8 @@ def _item(entry: RowEntry, placement: Placement, rules: Standard, areas: dict[st
         _short(placement.by_rule, 6), "canvas": placement.canvas, "origin": placement.origin, "box": _short(box, 2) if
         box else None, "area": area, "line": area.bottom if placement.rules.place == "line" else None, "share":
         round(100 * placement.share, 1), "turn": round(placement.turn, 2), "scale": round(placement.scale, 4), "mm":
-        size, "ppm": density and round(density, 3), "uncut": placement.rules.fit if kept else "", "adjustment":
+        size, "ppm": density and round(density, 3), "uncut": placement.rules.fit if kept else "",
+        "cut": bool(placement.cut_sides) or kept, "adjustment":
         subject.adjustment._asdict(), "moved": subject.adjustment.moves, "notes": [{"text": note.text, "calls":
         note.calls} for note in placement.notes], }  # fmt: skip
 

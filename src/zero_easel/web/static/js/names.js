@@ -1,5 +1,6 @@
 // Rules of naming: tried while they are typed, kept when the field is left. The server does the naming.
 
+/** @type {HTMLFormElement} */
 const form = document.querySelector("#names");
 const path = `/shoots/${form.dataset.shoot}/names`;
 let last = form.elements.name;

@@ -10,7 +10,7 @@ const waiting = new Map();
 // What listens sits on the sentences, which are drawn anew by undo and redo.
 const listen = () => {
   sent.clear();
-  hearSentences(root(), root(), (field, value, more = {}) => {
+  hearSentences(root(), (field, value, more = {}) => {
     if (!more.drop && sent.get(field) === value) return;
     sent.set(field, value);
     const { standard, shoot, category, view, on } = root().dataset;

@@ -20,8 +20,8 @@ export const tellSentences = (root, { values, own, refused }, settle) => {
   if (line) line.hidden = !own.length;
 };
 
-// Calls send(field, value, more) for each change; scope: what holds the category and view that the rules are for.
-export const hearSentences = (root, scope, send) => {
+// Calls send(field, value, more) for each change.
+export const hearSentences = (root, send) => {
   root.addEventListener("change", ({ target }) => {
     if (target.dataset.scope) {
       const to = new URLSearchParams(window.location.search);

@@ -159,7 +159,7 @@ function result(shown) {
   pen.clip();
   pen.fillStyle = shown === "matte" ? "#000000" : ground();
   pen.fillRect(0, 0, canvas.width, canvas.height);
-  let complete = item(state.key);
+  const complete = item(state.key);
   if (complete) shownKey = state.key;
   else if (shownKey !== state.key) item(shownKey);
   if (shown === "matte") {
@@ -222,7 +222,7 @@ function cursor() {
   pen.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0);
   for (const [colour, more] of [["#ffffff", 1], ["#191918", 0]]) {
     pen.beginPath();
-    pen.arc(pointer[0], pointer[1], Math.max(1.5, radius() * view.scale + more), 0, 7);
+    pen.arc(pointer[0], pointer[1], Math.max(1.5, radius() * view.scale + Number(more)), 0, 7);
     pen.strokeStyle = colour;
     pen.lineWidth = 1;
     pen.stroke();
@@ -260,6 +260,7 @@ function resize() {
 }
 
 const spot = (event) => [event.offsetX, event.offsetY];
+/** @type {(point: number[]) => number[]} */
 const onPhoto = ([x, y]) => [view.x + x / view.scale, view.y + y / view.scale];
 // From one pixel of the original to an eighth of its shorter side.
 const radius = () => 0.5 * (Math.min(state.width, state.height) / 8) ** (document.querySelector("#brush").value / 100);
@@ -327,6 +328,8 @@ canvas.addEventListener("pointerleave", () => ((pointer = null), soon()));
 
 // Talking to the server --------------------------------------------------------------------------------------------
 
+/** @type {Promise<any>} */
+/** @type {Promise<any>} */
 let queue = Promise.resolve();
 function send(what, body) {
   queue = queue.then(async () => {

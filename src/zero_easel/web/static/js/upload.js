@@ -8,7 +8,7 @@ const total = document.querySelector("#uploads-progress");
 const close = document.querySelector("#uploads-close");
 const AT_ONCE = 3;
 const SHOWN = 400; // rows; thousands of finished ones would only slow the page
-let queue = [];
+const queue = [];
 let running = 0;
 let count = 0;
 let done = 0;
@@ -39,7 +39,7 @@ const row = (name) => {
   return item;
 };
 
-const finish = (item, { ok, message, look }) => {
+const finish = (item, { ok, message, look = "" }) => {
   item.classList.add(ok ? "done" : "bad");
   item.querySelector("progress").remove();
   if (message) {
@@ -130,7 +130,7 @@ const take = (files) => {
   // Tables first: then every photo is matched the moment it arrives.
   const isTable = ({ file }) => /\.(csv|tsv|txt|xlsx)$/i.test(file.name);
   const chosen = [...files].filter(({ file }) => !file.name.startsWith("."));
-  chosen.sort((a, b) => isTable(b) - isTable(a));
+  chosen.sort((a, b) => Number(isTable(b)) - Number(isTable(a)));
   if (!chosen.length) return;
   if (!running && !queue.length) {
     list.replaceChildren();
