@@ -133,8 +133,10 @@ def measure(bench: Workbench, name: str, standard: Standard) -> None:
             f"| {one.low / 1e3:.0f} to {one.high / 1e3:.0f} | {one.known} of {one.count} | {seconds:.2f} |"
         )
     total, truth = sum(one.total for one in estimates), sum(made.values())
-    print(f"| {name} | all | {total / 1e3:.0f} | {truth / 1e3:.0f} | {total / truth - 1:+.1%} | | | {seconds:.2f} |",
-          flush=True)  # fmt: skip
+    print(
+        f"| {name} | all | {total / 1e3:.0f} | {truth / 1e3:.0f} | {total / truth - 1:+.1%} | | | {seconds:.2f} |",
+        flush=True,
+    )
 
 
 if __name__ == "__main__":

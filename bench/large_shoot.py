@@ -42,13 +42,31 @@ def fill(bench: Workbench, photos: int, products: int) -> None:
         import_catalog(session, catalog(products), "products.csv")
         shoot = create_shoot(session, "Everything")
         originals = [
-            {"digest": f"{n:064x}", "bytes": 5_000_000 + n, "format": "JPEG", "width": 6000, "height": 4000, "bits": 8,
-             "density": 300.0, "taken": START + timedelta(seconds=7 * n), "read": True, "codes": [], "blur": 1.1}
+            {
+                "digest": f"{n:064x}",
+                "bytes": 5_000_000 + n,
+                "format": "JPEG",
+                "width": 6000,
+                "height": 4000,
+                "bits": 8,
+                "density": 300.0,
+                "taken": START + timedelta(seconds=7 * n),
+                "read": True,
+                "codes": [],
+                "blur": 1.1,
+            }
             for n in range(photos)
-        ]  # fmt: skip
+        ]
         session.execute(insert(Original), originals)
-        rows = [{"shoot_id": shoot.id, "digest": f"{n:064x}", "name": f"by{100_000 + n // 2}_{VIEWS[n % 2]}.jpg",
-                 "clearing": "done"} for n in range(photos)]  # fmt: skip
+        rows = [
+            {
+                "shoot_id": shoot.id,
+                "digest": f"{n:064x}",
+                "name": f"by{100_000 + n // 2}_{VIEWS[n % 2]}.jpg",
+                "clearing": "done",
+            }
+            for n in range(photos)
+        ]
         session.execute(insert(PhotoRow), rows)
 
 

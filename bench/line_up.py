@@ -91,15 +91,46 @@ def fill(bench: Workbench, count: int) -> None:
         key = cutout_key(digest)
         h, w = alpha.shape
         box = measures.bounds
-        originals.append({"digest": digest, "bytes": 1_000_000, "format": "JPEG", "width": w, "height": h, "bits": 8,
-                          "read": True, "codes": []})  # fmt: skip
+        originals.append(
+            {
+                "digest": digest,
+                "bytes": 1_000_000,
+                "format": "JPEG",
+                "width": w,
+                "height": h,
+                "bits": 8,
+                "read": True,
+                "codes": [],
+            }
+        )
         factor = chance.uniform(0.9, 1.1)
-        cutouts.append({"key": key, "confidence": 0.99, "flags": [], "left": int(box.left), "top": int(box.top),
-                        "width": int(box.width), "height": int(box.height), "bounds": list(box), "seconds": 1.0,
-                        "measures": _larger(measures, factor).packed()})  # fmt: skip
+        cutouts.append(
+            {
+                "key": key,
+                "confidence": 0.99,
+                "flags": [],
+                "left": int(box.left),
+                "top": int(box.top),
+                "width": int(box.width),
+                "height": int(box.height),
+                "bounds": list(box),
+                "seconds": 1.0,
+                "measures": _larger(measures, factor).packed(),
+            }
+        )
         facts = known[n % len(known)]
-        photos.append({"shoot_id": 1, "digest": digest, "name": f"P{n:04}.JPG", "clearing": "done", "cutout_key": key,
-                       "code": facts["code"], "by_hand": True, "view": facts["view"]})  # fmt: skip
+        photos.append(
+            {
+                "shoot_id": 1,
+                "digest": digest,
+                "name": f"P{n:04}.JPG",
+                "clearing": "done",
+                "cutout_key": key,
+                "code": facts["code"],
+                "by_hand": True,
+                "view": facts["view"],
+            }
+        )
         _files(bench, key, alpha, box)
     with bench.database.session() as session:
         import_catalog(session, (DEMO / "products.csv").read_bytes(), "products.csv")
@@ -172,7 +203,9 @@ def browse() -> None:
 
 def changed(page: Page, value: str) -> tuple[float, float]:
     """Milliseconds from a change of the share to the answer, and to the row as it is drawn."""
-    return tuple(page.evaluate("""async value => {
+    return tuple(
+        page.evaluate(
+            """async value => {
         const input = document.querySelector("#rule-item-share");
         const seen = new Promise(done => new PerformanceObserver((list, watch) => {
             const entry = list.getEntries().find(e => e.name.includes("/place/rule"));
@@ -189,7 +222,10 @@ def changed(page: Page, value: str) -> tuple[float, float]:
         await drawn;
         await new Promise(requestAnimationFrame);
         return [await seen, performance.now() - start];
-    }""", value))  # fmt: skip
+    }""",
+            value,
+        )
+    )
 
 
 def dragged(page: Page) -> tuple[float, float]:

@@ -71,8 +71,10 @@ def _as_folder(folder: Path) -> None:
     catalog = ["--catalog", str(DEMO / "products.csv")]
     subprocess.run(
         [COMMAND, "run", str(DEMO / "photos"), "--out", str(folder / "folder"), *catalog, "--standard", str(standard)],
-        check=False, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+        check=False,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
 
 
 def _digests(folder: Path) -> list[str]:

@@ -75,8 +75,11 @@ def main() -> None:
         times = alternately([(ours, TURNS), (lambda d, r=result: floor(d, r), TURNS), (plain, 1)], data)
         own, least, script = times
         peak = peak_memory(data)
-        print(f"| {size:g} | {own:.3f} | {least:.3f} | {script:.2f} | {own / least:.1f} | {script / own:.1f} "
-              f"| {own / size:.4f} | {peak:.0f} |", flush=True)  # fmt: skip
+        print(
+            f"| {size:g} | {own:.3f} | {least:.3f} | {script:.2f} | {own / least:.1f} | {script / own:.1f} "
+            f"| {own / size:.4f} | {peak:.0f} |",
+            flush=True,
+        )
 
 
 def enlarged(stem: str, megapixels: float) -> bytes:

@@ -94,5 +94,12 @@ def on_a_plain_table(rng: np.random.Generator, photo: np.ndarray, truth: np.ndar
 
 
 CHANGES: tuple[Callable[[np.random.Generator, np.ndarray, np.ndarray], Pair], ...] = (
-    flipped, cast, gradient, noisy, soft, recoloured, on_a_table, on_a_plain_table,
-)  # fmt: skip
+    flipped,
+    cast,
+    gradient,
+    noisy,
+    soft,
+    recoloured,
+    on_a_table,
+    on_a_plain_table,
+)

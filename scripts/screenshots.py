@@ -22,13 +22,25 @@ def pages(page: Page, address: str) -> dict[str, str]:
     page.locator(".look .stand-link").first.wait_for(timeout=120_000)
     doubtful = page.locator(".look .stand-link").first.get_attribute("href") or ""
     return {
-        "shoots": "/", "bring-in": f"{shelf}/bring-in", "match": f"{shelf}/match", "clear": f"{shelf}/clear",
-        "touch-up": doubtful, "place": f"{shelf}/place?view=front", "names": f"{shelf}/names",
-        "deliver": f"{shelf}/deliver", "product": "/products/BY-4105", "finished": "/runs/1?deliverable=shop",
-        "checks": "/runs/1?show_as=checks", "compare": picture, "products": "/products", "standards": "/standards",
-        "standard": "/standards/2?on=shop", "deliverables": "/standards/2?on=banner#deliverables",
-        "versions": "/standards/1/versions", "runs": "/runs",
-    }  # fmt: skip
+        "shoots": "/",
+        "bring-in": f"{shelf}/bring-in",
+        "match": f"{shelf}/match",
+        "clear": f"{shelf}/clear",
+        "touch-up": doubtful,
+        "place": f"{shelf}/place?view=front",
+        "names": f"{shelf}/names",
+        "deliver": f"{shelf}/deliver",
+        "product": "/products/BY-4105",
+        "finished": "/runs/1?deliverable=shop",
+        "checks": "/runs/1?show_as=checks",
+        "compare": picture,
+        "products": "/products",
+        "standards": "/standards",
+        "standard": "/standards/2?on=shop",
+        "deliverables": "/standards/2?on=banner#deliverables",
+        "versions": "/standards/1/versions",
+        "runs": "/runs",
+    }
 
 
 def main() -> None:

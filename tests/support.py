@@ -4,18 +4,23 @@ import signal
 import subprocess
 import sys
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zero_easel.core.finishing.grounds import light_of
+from zero_easel.core.finishing.render import draw, flat
 from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.items.measure import measures_of
 from zero_easel.core.light.colour import Float
-from zero_easel.core.light.geometry import Size
+from zero_easel.core.light.geometry import Box, Map, Size
 from zero_easel.core.photos.decoding import Photo, PhotoFacts
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.grounds import read_ground
+from zero_easel.core.standard.model import Standard
 
 HERE = Path(__file__).parent
 AWKWARD = HERE / "awkward"
@@ -48,6 +53,29 @@ def lit(ground: str) -> Float | None:
     """Linear light of a plain ground, None for a transparent one."""
     found = read_ground(ground)
     return None if found.kind == "transparent" else light_of(found, Size(1, 1), lambda: np.ones((1, 1, 3), np.float32))
+
+
+class Rendered(NamedTuple):
+    """A picture of an item. bounds: of the item on the canvas, px. matrix: the map that was applied."""
+
+    pixels: NDArray[np.uint8] | NDArray[np.uint16]
+    bounds: Box
+    matrix: Map
+
+
+def render(item: CutItem, standard: Standard, placement: Placement | None = None) -> Rendered:
+    """Draw an item on the standard's canvas, on a plain ground, where it was laid among others or by itself."""
+    if placement is None:
+        placement = lay_out([Subject(item.measures, item.frame)], standard)[0]
+    assert placement is not None
+    drawn = draw(item, placement)
+    ground = read_ground(standard.canvas.ground)
+    light = None if ground.kind == "transparent" else light_of(ground, placement.canvas, _no_picture)
+    return Rendered(flat(drawn, light), drawn.bounds, drawn.matrix)
+
+
+def _no_picture() -> Float:
+    raise ValueError("the ground's picture is not at hand")
 
 
 def zero_easel_command(*arguments: str | Path) -> list[str]:

@@ -42,6 +42,7 @@ def test_no_class_name_stands_in_two_modules() -> None:
 def test_pages_bring_no_script_or_style_inline() -> None:
     for file in (PACKAGE / "web/templates").glob("*.html"):
         text = file.read_text()
+        assert max(map(len, text.splitlines())) <= 200, file
         assert not re.search(r"<style|\sstyle=|\son[a-z]+=|<script(?![^>]*\ssrc=)|https?://", text), file
 
 

@@ -28,8 +28,14 @@ def quantise(path: Path, examples: list[np.ndarray]) -> None:
     options.optimized_model_filepath = str(folded)
     onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
     quantize_static(
-        folded, path, _Examples(examples), quant_format=QuantFormat.QDQ,
-        op_types_to_quantize=["Conv", "Concat", "Resize"], per_channel=True, reduce_range=True,
-        weight_type=QuantType.QInt8, activation_type=QuantType.QUInt8,
-    )  # fmt: skip
+        folded,
+        path,
+        _Examples(examples),
+        quant_format=QuantFormat.QDQ,
+        op_types_to_quantize=["Conv", "Concat", "Resize"],
+        per_channel=True,
+        reduce_range=True,
+        weight_type=QuantType.QInt8,
+        activation_type=QuantType.QUInt8,
+    )
     folded.unlink()

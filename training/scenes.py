@@ -147,8 +147,16 @@ def vessel(rng: Rng) -> Obj:
             item.join(handle(rng, side * radii[-1], side * radii[0], height, other))
     if rng.uniform() < 0.2:
         knob = rng.uniform(5, 14)
-        top = np.array([(1e-3, height), (radii[-1], height), (radii[-1] * 0.8, height + 8), (knob, height + 12),
-                        (knob * 1.3, height + 26), (1e-3, height + 30)])  # fmt: skip
+        top = np.array(
+            [
+                (1e-3, height),
+                (radii[-1], height),
+                (radii[-1] * 0.8, height + 8),
+                (knob, height + 12),
+                (knob * 1.3, height + 26),
+                (1e-3, height + 30),
+            ]
+        )
         item.mesh(lathe(top, 96), other)
     if is_glass(surface) and rng.uniform() < 0.5:
         fill = np.array([(1e-3, 6), (radii.min() * 0.6, 6), (radii.min() * 0.6, height * 0.3), (1e-3, height * 0.3)])
@@ -165,8 +173,15 @@ def handle(rng: Rng, top: float, bottom: float, height: float, surface: dict) ->
             [(top, 0, upper), (top + reach, 0, upper + 5), (top + reach * 3.5, 0, upper + rng.uniform(-10, 40))], 40
         )
     else:
-        path = spl([(top * 0.97, 0, upper), (top + reach, 0, upper), (bottom + reach * 0.9, 0, lower),
-                    (bottom * 0.9, 0, lower)], 50)  # fmt: skip
+        path = spl(
+            [
+                (top * 0.97, 0, upper),
+                (top + reach, 0, upper),
+                (bottom + reach * 0.9, 0, lower),
+                (bottom * 0.9, 0, lower),
+            ],
+            50,
+        )
     return Obj().mesh(tube(path, rng.uniform(2, 8), aspect=rng.uniform(0.6, 1.6), up=(0, 1, 0), n=16), surface)
 
 
@@ -432,8 +447,16 @@ def scene(number: int, kind: str = "", long: int = LONG) -> tuple[np.ndarray, np
     distance = across / 0.384 * (width / long) ** 0.5
     drift = rng.normal(0, 0.1 if rng.uniform() < 0.85 else 0.3, 2) * across
     target = np.array([drift[0], 0, (hi[2] - lo[2]) * 0.45 + drift[1] * 0.5])
-    view = camera(width, height, dist=distance, elev=rng.uniform(3, 58), target=target, topdown=topdown,
-                  fstop=float(rng.choice([2.8, 4, 5.6, 8, 11])), roll=rng.normal(0, 1))  # fmt: skip
+    view = camera(
+        width,
+        height,
+        dist=distance,
+        elev=rng.uniform(3, 58),
+        target=target,
+        topdown=topdown,
+        fstop=float(rng.choice([2.8, 4, 5.6, 8, 11])),
+        roll=rng.normal(0, 1),
+    )
     scale = max(1.0, distance / 1100)
     lamp = str(rng.choice(["soft", "left", "right", "hard", "back", "flat"], p=[0.27, 0.18, 0.18, 0.2, 0.09, 0.08]))
     lamps = lights("hard" if kind == "hard" else lamp, scale * rng.uniform(0.8, 1.3), env=rng.uniform(0.08, 0.5))

@@ -157,8 +157,10 @@ def _averaged(light: np.ndarray, variance: np.ndarray, guide: np.ndarray) -> np.
                 unlike = cv2.transform(np.abs(other - light), np.full((1, 3), 1 / 3)) * scale
                 weight = taps[j + 2] * taps[i + 2] * np.exp(-apart - unlike)
                 total, sums, squares = (
-                    total + weight, sums + weight[..., None] * other, squares + weight * weight * noise
-                )  # fmt: skip
+                    total + weight,
+                    sums + weight[..., None] * other,
+                    squares + weight * weight * noise,
+                )
         light, variance = sums / total[..., None], squares / (total * total)
     return light
 

@@ -32,9 +32,13 @@ RATE = 1.5e-3
 def block(inputs: int, outputs: int, stride: int = 1) -> nn.Sequential:
     """Two 3 x 3 convolutions with batch normalisation."""
     return nn.Sequential(
-        nn.Conv2d(inputs, outputs, 3, stride, 1, bias=False), nn.BatchNorm2d(outputs), nn.ReLU(inplace=True),
-        nn.Conv2d(outputs, outputs, 3, 1, 1, bias=False), nn.BatchNorm2d(outputs), nn.ReLU(inplace=True),
-    )  # fmt: skip
+        nn.Conv2d(inputs, outputs, 3, stride, 1, bias=False),
+        nn.BatchNorm2d(outputs),
+        nn.ReLU(inplace=True),
+        nn.Conv2d(outputs, outputs, 3, 1, 1, bias=False),
+        nn.BatchNorm2d(outputs),
+        nn.ReLU(inplace=True),
+    )
 
 
 class RegionNet(nn.Module):
@@ -152,8 +156,16 @@ def export(net: RegionNet, path: Path) -> None:
     net.eval()
     answer = nn.Sequential(net, nn.Sigmoid())
     axes = {"features": {2: "height", 3: "width"}, "item": {2: "height", 3: "width"}}
-    torch.onnx.export(answer, (torch.zeros(1, CHANNELS, 128, 192),), path, input_names=["features"],
-                      output_names=["item"], dynamic_axes=axes, opset_version=17, dynamo=False)  # fmt: skip
+    torch.onnx.export(
+        answer,
+        (torch.zeros(1, CHANNELS, 128, 192),),
+        path,
+        input_names=["features"],
+        output_names=["item"],
+        dynamic_axes=axes,
+        opset_version=17,
+        dynamo=False,
+    )
     net.train()
 
 

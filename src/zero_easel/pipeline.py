@@ -176,8 +176,12 @@ class _Finish:
         if drawn.shadow is not None:
             layers.append(Layer("shadow", shadow_layer(drawn.shadow)))
         if ground is not None:
-            bare = drawn._replace(shadow=None, cover=drawn.cover * 0, alpha=drawn.alpha * 0,
-                                  colours=[plane * 0 for plane in drawn.colours])  # fmt: skip
+            bare = drawn._replace(
+                shadow=None,
+                cover=drawn.cover * 0,
+                alpha=drawn.alpha * 0,
+                colours=[plane * 0 for plane in drawn.colours],
+            )
             layers.append(Layer("ground", flat(bare, ground)))
         data = openraster(layers, flat(drawn, ground), self._density)
         return self._checked(EncodedFile(data, 0), placement, drawn.matrix, drawn.bounds, ())

@@ -73,20 +73,39 @@ def all_channels() -> Standard:
         deliverables=(
             Deliverable(name="shop", max_kb=120, overlays=("badge",)),
             Deliverable(name="thumbnail", size="longest", number=240, format="webp", folder="{deliverable}"),
-            Deliverable(name="banner", size="exact", width=1600, height=500, ground="radial #FFFFFF #ECECE8",
-                        views="front", folder="{deliverable}"),
+            Deliverable(
+                name="banner",
+                size="exact",
+                width=1600,
+                height=500,
+                ground="radial #FFFFFF #ECECE8",
+                views="front",
+                folder="{deliverable}",
+            ),
         ),
-        information=Information(creator="Brindle Yard", copyright="© 2026 Brindle Yard",
-                                keywords="{category}, {colour}"),
-        overlays=(Overlay(name="badge", text="−{discount} %", when="discount", plate="disc", plate_colour="#A8321E",
-                          colour="#FFFFFF"),),
-    )  # fmt: skip
+        information=Information(
+            creator="Brindle Yard", copyright="© 2026 Brindle Yard", keywords="{category}, {colour}"
+        ),
+        overlays=(
+            Overlay(
+                name="badge",
+                text="−{discount} %",
+                when="discount",
+                plate="disc",
+                plate_colour="#A8321E",
+                colour="#FFFFFF",
+            ),
+        ),
+    )
     asked = (
-        Check(rule="size", value="1200 x 1200", only="shop"), Check(rule="bytes", value="at most 120", only="shop"),
-        Check(rule="profile", value="sRGB"), Check(rule="ground", value="#FFFFFF within 1", only="shop, thumbnail"),
-        Check(rule="share", value="at least 80", only="shop"), Check(rule="visible"),
+        Check(rule="size", value="1200 x 1200", only="shop"),
+        Check(rule="bytes", value="at most 120", only="shop"),
+        Check(rule="profile", value="sRGB"),
+        Check(rule="ground", value="#FFFFFF within 1", only="shop, thumbnail"),
+        Check(rule="share", value="at least 80", only="shop"),
+        Check(rule="visible"),
         Check(rule="enlargement", value="at most 1.5", only="shop"),
-    )  # fmt: skip
+    )
     return added(standard, "checks", *asked)
 
 

@@ -40,6 +40,13 @@ def made(source: Source, subject: Subject, rules: Standard, task: Task, target: 
     except Exception as error:
         return Made(failure=reason_of(error, source.name))
     return Made(
-        picture.width, picture.height, len(picture.data), picture.quality, picture.sha256, "; ".join(picture.notes),
-        tuple(picture.checks), picture.matrix, cut_sides=picture.cut_sides,
-    )  # fmt: skip
+        picture.width,
+        picture.height,
+        len(picture.data),
+        picture.quality,
+        picture.sha256,
+        "; ".join(picture.notes),
+        tuple(picture.checks),
+        picture.matrix,
+        cut_sides=picture.cut_sides,
+    )

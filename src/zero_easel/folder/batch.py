@@ -43,7 +43,7 @@ from zero_easel.planning.manifest import (
     write_json,
     write_linked,
     write_manifest,
-)  # fmt: skip
+)
 
 
 class FolderError(Exception):
@@ -181,15 +181,19 @@ def _write_lists(run: FolderRun, rows: list[ManifestRow]) -> None:
 
 
 def _execute_by_row(
-    run: FolderRun, by_photo: Mapping[int, list[Planned]], jobs: int, kept: Path,
+    run: FolderRun,
+    by_photo: Mapping[int, list[Planned]],
+    jobs: int,
+    kept: Path,
     note: Callable[[int, list[Made] | Exception], None],
-) -> None:  # fmt: skip
+) -> None:
     """Clear everything, lay the whole row out, then draw. kept: folder for the cutouts until then."""
     subjects, failed = dict(run.batch.subjects), set()
     work = (
         (at, (run.photos[at], _cutout_in(kept, at), run.empties, subject, run.standard))
-        for at, subject in run.batch.subjects.items() if at in by_photo
-    )  # fmt: skip
+        for at, subject in run.batch.subjects.items()
+        if at in by_photo
+    )
     for at, result in map_processes(_measure, work, jobs):
         if isinstance(result, Exception):
             failed.add(at)
@@ -200,8 +204,9 @@ def _execute_by_row(
     rows = lay_all({at: subject for at, subject in subjects.items() if at in by_photo}, run.standard)
     drawing = (
         (at, _arguments(run, at, by_photo[at], {name: row[at] for name, row in rows.items()}, _cutout_in(kept, at)))
-        for at in by_photo if at not in failed
-    )  # fmt: skip
+        for at in by_photo
+        if at not in failed
+    )
     for at, done in map_processes(_make, drawing, jobs):
         note(at, done)
 
@@ -214,10 +219,12 @@ def _arguments(
     run: FolderRun, at: int, pictures: Sequence[Planned], placements: Mapping[str, Placement | None], kept: Path | None
 ) -> tuple[object, ...]:
     parts = [
-        (Task(picture.deliverable, picture.output, picture.values, placements.get(picture.deliverable)),
-         run.out / picture.output)
+        (
+            Task(picture.deliverable, picture.output, picture.values, placements.get(picture.deliverable)),
+            run.out / picture.output,
+        )
         for picture in pictures
-    ]  # fmt: skip
+    ]
     return run.photos[at], run.standard, parts, run.empties, run.batch.subjects[at], kept, run.assets
 
 
@@ -332,9 +339,14 @@ def _measure(path: Path, kept: Path, empties: list[Path], subject: Subject, stan
 
 
 def _make(
-    path: Path, standard: Standard, parts: list[tuple[Task, Path]], empties: list[Path], subject: Subject,
-    kept: Path | None, assets: Path | None,
-) -> list[Made]:  # fmt: skip
+    path: Path,
+    standard: Standard,
+    parts: list[tuple[Task, Path]],
+    empties: list[Path],
+    subject: Subject,
+    kept: Path | None,
+    assets: Path | None,
+) -> list[Made]:
     """The pictures of one photo."""
 
     def item() -> CutItem:

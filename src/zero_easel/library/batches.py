@@ -38,9 +38,14 @@ def plan_shoot(session: Session, shoot: Shoot) -> ShootPlan:
 
 
 def plan_lines(
-    session: Session, name: str, lines: Sequence[PhotoLine], rules: Standard, *, row: Sequence[RowEntry] = (),
+    session: Session,
+    name: str,
+    lines: Sequence[PhotoLine],
+    rules: Standard,
+    *,
+    row: Sequence[RowEntry] = (),
     copies: bool = False,
-) -> ShootPlan:  # fmt: skip
+) -> ShootPlan:
     """The plan of lines at hand, by rules that need not be kept yet. row: where they stand, if that matters. copies: of
     the photos themselves. Raises PatternError."""
     catalog = Products(products_by_code(session, {line.code for line in lines if line.code}), free_columns(session))

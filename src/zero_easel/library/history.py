@@ -45,9 +45,16 @@ def record(
     photo_id = where.id if where.stage == Stage.TOUCH_UP else None
     standard_id = where.id if where.stage == Stage.STANDARD else standard_id
     session.add(
-        Change(stage=where.stage, shoot_id=shoot_id, photo_id=photo_id, standard_id=standard_id, text=text,
-               before=before, after=after)
-    )  # fmt: skip
+        Change(
+            stage=where.stage,
+            shoot_id=shoot_id,
+            photo_id=photo_id,
+            standard_id=standard_id,
+            text=text,
+            before=before,
+            after=after,
+        )
+    )
     session.flush()
 
 

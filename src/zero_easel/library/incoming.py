@@ -97,8 +97,11 @@ def _is_content(member: zipfile.ZipInfo) -> bool:
 def _take_one(database: Database, vault: Vault, shoot_id: int, name: str, file: BinaryIO, size: int) -> Report:
     table = name.lower().endswith(SUFFIXES)
     if size > (TABLE_LIMIT if table else BYTE_LIMIT):
-        message = too_large(base_name(name), size) if table else (
-            f"{base_name(name)} is {size / 1e6:.0f} MB; files up to {BYTE_LIMIT / 1e6:.0f} MB are read.")  # fmt: skip
+        message = (
+            too_large(base_name(name), size)
+            if table
+            else (f"{base_name(name)} is {size / 1e6:.0f} MB; files up to {BYTE_LIMIT / 1e6:.0f} MB are read.")
+        )
         return Report(base_name(name), "table" if table else "photo", False, message)
     data = file.read()
     with database.session() as session:

@@ -115,10 +115,14 @@ def lines_with(
 def line_of(photo: PhotoRow) -> PhotoLine:
     """One photo that is at hand as a line."""
     original, cutout = photo.original, photo.cutout
-    return PhotoLine._make((
-        *(getattr(photo, field) for field in _PHOTO), *(getattr(original, field) for field in _ORIGINAL),
-        cutout.confidence if cutout else None, cutout is not None and cutout.bounds is not None,
-    ))  # fmt: skip
+    return PhotoLine._make(
+        (
+            *(getattr(photo, field) for field in _PHOTO),
+            *(getattr(original, field) for field in _ORIGINAL),
+            cutout.confidence if cutout else None,
+            cutout is not None and cutout.bounds is not None,
+        )
+    )
 
 
 def takes_part(photo: TakesPart | PhotoLine | PhotoRow) -> bool:

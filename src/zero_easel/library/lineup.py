@@ -26,9 +26,18 @@ class RowEntry(NamedTuple):
 
 _P, _C, _R = (model.__table__.c for model in (PhotoRow, CutoutRow, ProductRow))
 _MORE = (
-    _P.adjustment, _C.key, _C.left, _C.top, _C.width, _C.height, _C.measures, _R.category, _R.width_mm, _R.height_mm,
+    _P.adjustment,
+    _C.key,
+    _C.left,
+    _C.top,
+    _C.width,
+    _C.height,
+    _C.measures,
+    _R.category,
+    _R.width_mm,
+    _R.height_mm,
     _R.depth_mm,
-)  # fmt: skip
+)
 
 
 def row_of(session: Session, shoot_id: int) -> list[RowEntry]:
@@ -40,9 +49,17 @@ def row_of(session: Session, shoot_id: int) -> list[RowEntry]:
 
 
 def _entry(
-    line: PhotoLine, adjustment: Adjustment, key: str | None, left: int | None, top: int | None, width: int | None,
-    height: int | None, measures: Measures | None, category: str | None, *sides: float | None,
-) -> RowEntry:  # fmt: skip
+    line: PhotoLine,
+    adjustment: Adjustment,
+    key: str | None,
+    left: int | None,
+    top: int | None,
+    width: int | None,
+    height: int | None,
+    measures: Measures | None,
+    category: str | None,
+    *sides: float | None,
+) -> RowEntry:
     frame, view = Size(line.width, line.height), line.view or line.turn
     subject = Subject(measures, frame, category or "", view, Dimensions(*sides), adjustment)
     return RowEntry(line, subject, key or "", left or 0, top or 0, width or 0, height or 0)

@@ -31,8 +31,11 @@ def rematch(session: Session, shoot: Shoot) -> None:
     fresh = [_matched(line, match) for line, match in zip(lines, matches, strict=True)]
     turns = _turns(session, shoot, fresh)
     fresh = [line._replace(turn=turns.get(line.id, "")) for line in fresh]
-    changes = [{"photo": new.id, "hand": new.by_hand, **{key: getattr(new, key) for key in _AUTOMATIC}}
-               for old, new in zip(lines, fresh, strict=True) if old != new]  # fmt: skip
+    changes = [
+        {"photo": new.id, "hand": new.by_hand, **{key: getattr(new, key) for key in _AUTOMATIC}}
+        for old, new in zip(lines, fresh, strict=True)
+        if old != new
+    ]
     if changes:
         # Whoever spoke by hand since these lines were read is not overruled.
         mine = (PhotoRow.id == bindparam("photo")) & (PhotoRow.by_hand == bindparam("hand"))
@@ -48,8 +51,9 @@ def _matched(line: PhotoLine, match: Match) -> PhotoLine:
     if line.by_hand:
         line = line._replace(listed=True, card=line.card and not line.not_card, doubt="")
     else:
-        line = line._replace(code=match.code, view=match.view, why=match.why, listed=match.listed, doubt=match.doubt,
-                             card=match.card)  # fmt: skip
+        line = line._replace(
+            code=match.code, view=match.view, why=match.why, listed=match.listed, doubt=match.doubt, card=match.card
+        )
     return line._replace(clearing=_clearing(line, line.card))
 
 

@@ -96,7 +96,7 @@ class PictureSubject(NamedTuple):
 
 _ADJUSTMENT = Typed(
     lru_cache(2_000)(lambda text: Adjustment.of(json.loads(text))), lambda value: json.dumps(value.changed())
-)  # fmt: skip
+)
 
 
 def _load_fields(text: str) -> dict[str, Value]:
@@ -113,7 +113,7 @@ def _dump_fields(fields: Mapping[str, Value]) -> str:
 _FIELDS = Typed(_load_fields, _dump_fields)
 _MEASURES = Typed(
     lru_cache(20_000)(lambda text: Measures.unpacked(text) if text else None), lambda value: value.packed()
-)  # fmt: skip
+)
 
 
 def now() -> datetime:

@@ -55,11 +55,13 @@ def make_rule(session: Session, shoot: Shoot, photo_id: int, scope: Scope) -> St
     after = rules_from(before, scope, placement, adjustment)
     changes, turned = changes_between(before, after), _turned(adjustment)
     record(
-        session, at_place(shoot), f"{_called(entry)} became the rule for {scope}",
+        session,
+        at_place(shoot),
+        f"{_called(entry)} became the rule for {scope}",
         State(adjustments={photo_id: adjustment.changed()}, rules={key: c.before for key, c in changes.items()}),
         State(adjustments={photo_id: turned.changed()}, rules={key: c.after for key, c in changes.items()}),
         standard_id=shoot.standard_id,
-    )  # fmt: skip
+    )
     store(shoot.standard, after)
     session.get_one(PhotoRow, photo_id).adjustment = turned
     session.flush()

@@ -184,8 +184,11 @@ def _differences(before: Product, after: Product) -> dict[str, tuple[str, str]]:
         return {}
     one = {**before.extra, **before.model_dump(exclude={"extra"})}
     other = {**after.extra, **after.model_dump(exclude={"extra"})}
-    return {key: (_text(one.get(key)), _text(other.get(key))) for key in {**one, **other}
-            if _text(one.get(key)) != _text(other.get(key))}  # fmt: skip
+    return {
+        key: (_text(one.get(key)), _text(other.get(key)))
+        for key in {**one, **other}
+        if _text(one.get(key)) != _text(other.get(key))
+    }
 
 
 def _text(value: object) -> str:

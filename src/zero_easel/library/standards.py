@@ -119,9 +119,13 @@ def change_rules(session: Session, row: StandardRow, after: Standard, at: Where 
             raise StandardError(str(error)) from error
     text = "; ".join(difference.text for difference in in_words(changes, before, after)[:3])
     record(
-        session, at or Where(Stage.STANDARD, row.id), text, State(rules={k: c.before for k, c in changes.items()}),
-        State(rules={k: c.after for k, c in changes.items()}), standard_id=row.id,
-    )  # fmt: skip
+        session,
+        at or Where(Stage.STANDARD, row.id),
+        text,
+        State(rules={k: c.before for k, c in changes.items()}),
+        State(rules={k: c.after for k, c in changes.items()}),
+        standard_id=row.id,
+    )
     store(row, after)
     session.flush()
     return after

@@ -72,14 +72,19 @@ def summaries(session: Session, shoot_ids: Collection[int] | None = None) -> dic
 
     query = (
         select(
-            PhotoRow.shoot_id, func.count(PhotoRow.id), count(Original.error != ""),
-            count(and_(~Original.read, Original.error == "")), count(_PART),
-            count(and_(_PART, PhotoRow.clearing == Clearing.WAITING)), count(and_(_PART, _DOUBTFUL)), count(_TO_SETTLE),
+            PhotoRow.shoot_id,
+            func.count(PhotoRow.id),
+            count(Original.error != ""),
+            count(and_(~Original.read, Original.error == "")),
+            count(_PART),
+            count(and_(_PART, PhotoRow.clearing == Clearing.WAITING)),
+            count(and_(_PART, _DOUBTFUL)),
+            count(_TO_SETTLE),
         )
         .join(Original, Original.digest == PhotoRow.digest)
         .outerjoin(CutoutRow, CutoutRow.key == PhotoRow.cutout_key)
         .group_by(PhotoRow.shoot_id)
-    )  # fmt: skip
+    )
     if shoot_ids is not None:
         query = query.where(PhotoRow.shoot_id.in_(shoot_ids))
     return {row[0]: Summary(*row[1:]) for row in session.execute(query)}

@@ -72,8 +72,11 @@ def _match(session: Session, change: Change, side: State) -> None:
     if side.shots is not None:
         set_shots(session, shoot.id, side.shots)
     present = set(session.scalars(select(PhotoRow.id).where(PhotoRow.shoot_id == shoot.id)))
-    rows = [{"id": photo_id, **held._asdict(), "why": "by hand"} for photo_id, held in side.photos.items()
-            if photo_id in present]  # fmt: skip
+    rows = [
+        {"id": photo_id, **held._asdict(), "why": "by hand"}
+        for photo_id, held in side.photos.items()
+        if photo_id in present
+    ]
     if rows:
         session.execute(update(PhotoRow), rows)
     session.expire_all()

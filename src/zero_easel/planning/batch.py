@@ -84,15 +84,21 @@ def plan(
 def _subjects(shots: Sequence[BatchPhoto], standard: Standard, products: Mapping[str, Product]) -> list[Subject]:
     """What the place of each depends on: its product's category and listed size, its view in turn, and itself."""
     shown = [products.get(shot.match.code, Product(code="")) for shot in shots]
-    turns = [Turn(shot.name, shot.match.code, shot.match.view, product.category)
-             for shot, product in zip(shots, shown, strict=True)]  # fmt: skip
+    turns = [
+        Turn(shot.name, shot.match.code, shot.match.view, product.category)
+        for shot, product in zip(shots, shown, strict=True)
+    ]
     return [
         Subject(
-            shot.measures, shot.frame, product.category, view,
-            Dimensions(product.width_mm, product.height_mm, product.depth_mm), shot.adjustment,
+            shot.measures,
+            shot.frame,
+            product.category,
+            view,
+            Dimensions(product.width_mm, product.height_mm, product.depth_mm),
+            shot.adjustment,
         )
         for shot, product, view in zip(shots, shown, views_in_turn(turns, standard.views), strict=True)
-    ]  # fmt: skip
+    ]
 
 
 def why_left_out(match: Match, *, empty: bool = False, by_hand: bool = False) -> str:

@@ -56,9 +56,20 @@ def manifest_row(picture: Planned, status: str, made: Made, rules: Standard) -> 
         )
     message = "; ".join(text for text in (picture.note, made.message) if text)
     return ManifestRow(
-        picture.original, picture.code, picture.view, picture.output if status == DONE else "", made.width, made.height,
-        made.bytes, made.sha256, status, message, picture.deliverable, made.quality, checks_in_words(made.checks),
-    )  # fmt: skip
+        picture.original,
+        picture.code,
+        picture.view,
+        picture.output if status == DONE else "",
+        made.width,
+        made.height,
+        made.bytes,
+        made.sha256,
+        status,
+        message,
+        picture.deliverable,
+        made.quality,
+        checks_in_words(made.checks),
+    )
 
 
 def is_handed_over(made: Made, rules: Standard) -> bool:
@@ -99,14 +110,28 @@ def write_linked(rows: Iterable[tuple[ManifestRow, Mapping[str, Value]]], inform
 
 def _image(row: ManifestRow, values: Mapping[str, Value], information: Information) -> dict[str, Any]:
     card = metadata_of(information, values)
-    product = {"@type": "Product", "sku": row.code, "name": card.product_name, "gtin": card.gtin,
-               "description": card.product_description}  # fmt: skip
+    product = {
+        "@type": "Product",
+        "sku": row.code,
+        "name": card.product_name,
+        "gtin": card.gtin,
+        "description": card.product_description,
+    }
     made = {
-        "@type": "ImageObject", "@id": row.output, "contentUrl": row.output,
-        "encodingFormat": _MIME.get(PurePosixPath(row.output).suffix, ""), "width": row.width, "height": row.height,
-        "contentSize": f"{row.bytes} B", "sha256": row.sha256, "name": card.title, "description": card.description,
+        "@type": "ImageObject",
+        "@id": row.output,
+        "contentUrl": row.output,
+        "encodingFormat": _MIME.get(PurePosixPath(row.output).suffix, ""),
+        "width": row.width,
+        "height": row.height,
+        "contentSize": f"{row.bytes} B",
+        "sha256": row.sha256,
+        "name": card.title,
+        "description": card.description,
         "creator": {"@type": "Person", "name": card.creator} if card.creator else "",
-        "copyrightNotice": card.copyright, "license": card.licence, "keywords": ", ".join(card.keywords),
+        "copyrightNotice": card.copyright,
+        "license": card.licence,
+        "keywords": ", ".join(card.keywords),
         "about": {key: value for key, value in product.items() if value} if row.code else "",
-    }  # fmt: skip
+    }
     return {key: value for key, value in made.items() if value}

@@ -26,7 +26,7 @@ from zero_easel.planning.manifest import (
     write_json,
     write_linked,
     write_manifest,
-)  # fmt: skip
+)
 from zero_easel.runs.service import made_of, pictures_of
 
 _PIECE = 1 << 20
@@ -105,8 +105,10 @@ def _streamed(files: list[tuple[Path, str]], lists: dict[str, bytes]) -> Iterato
 def renamed_archive(vault: Vault, planned: Sequence[tuple[PhotoLine, Planned]]) -> Path:
     """A temporary ZIP archive of a shoot's originals under their new names, with the table of old and new ones. Raises
     RenameError."""
-    copies = [Copy(f"{line.folder}/{line.name}" if line.folder else line.name, vault.original(line.digest), picture)
-              for line, picture in planned]  # fmt: skip
+    copies = [
+        Copy(f"{line.folder}/{line.name}" if line.folder else line.name, vault.original(line.digest), picture)
+        for line, picture in planned
+    ]
     path = vault.root / f".part-renamed-{os.getpid()}-{secrets.token_hex(8)}.zip"
     copy_under_new_names(copies, path)
     return path

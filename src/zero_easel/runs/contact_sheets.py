@@ -34,12 +34,20 @@ def sheet_of(session: Session, vault: Vault, run: Run, deliverable: str, rules: 
         for number, picture in enumerate(pictures, 1):
             product = products.get(picture.code)
             values: dict[str, Value] = {
-                **(product.extra if product else {}), "code": picture.code, "view": picture.view, "n": number,
-                "name": product.name if product else "", "category": product.category if product else "",
-                "colour": product.colour if product else "", "ean": product.ean if product else "",
-                "original": picture.original, "shoot": run.shoot.name, "deliverable": picture.deliverable,
-                "width": picture.width, "height": picture.height,
-            }  # fmt: skip
+                **(product.extra if product else {}),
+                "code": picture.code,
+                "view": picture.view,
+                "n": number,
+                "name": product.name if product else "",
+                "category": product.category if product else "",
+                "colour": product.colour if product else "",
+                "ean": product.ean if product else "",
+                "original": picture.original,
+                "shoot": run.shoot.name,
+                "deliverable": picture.deliverable,
+                "width": picture.width,
+                "height": picture.height,
+            }
             lines = [caption.fill(values).text for caption in captions]
             yield Entry(lambda p=picture: _on_white(vault.run(run.id) / p.output), lines)  # type: ignore[misc]
 

@@ -83,8 +83,9 @@ class Estimator:
         rows = [row for row in picture_rows(session, shoot, standard, planned) if row.output]
         made = _made_before(session, [row.key for row in rows]) | self._measured
         subjects = {planned.lines[at].id: subject for at, subject in planned.batch.subjects.items()}
-        photos = {photo.id: photo for photo in session.scalars(
-            select(PhotoRow).where(PhotoRow.shoot_id == shoot.id)).unique()}  # fmt: skip
+        photos = {
+            photo.id: photo for photo in session.scalars(select(PhotoRow).where(PhotoRow.shoot_id == shoot.id)).unique()
+        }
         seen = _seen(standard, subjects)
         placed = lay_all(subjects, standard) if is_by_row(standard) else {}
         found = []

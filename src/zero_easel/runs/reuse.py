@@ -36,9 +36,15 @@ class Keys:
         """Digest of all that a picture's file and its checks depend on."""
         name = picture.output.rsplit("/", 1)[-1]
         return _digest(
-            [RENDERING, picture.subject, dict(picture.fields), self._row, name if self._asks_for_names() else "",
-             self._rules(picture.deliverable)]
-        )  # fmt: skip
+            [
+                RENDERING,
+                picture.subject,
+                dict(picture.fields),
+                self._row,
+                name if self._asks_for_names() else "",
+                self._rules(picture.deliverable),
+            ]
+        )
 
     def _asks_for_names(self) -> bool:
         return any(check.rule == "name" for check in self._standard.checks)

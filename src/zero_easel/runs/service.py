@@ -16,16 +16,7 @@ from zero_easel.library.batches import ShootPlan, plan_lines
 from zero_easel.library.lines import PhotoLine, lines_of, takes_part
 from zero_easel.library.lineup import row_of
 from zero_easel.library.matches import ensure_matched
-from zero_easel.library.models import (
-    Clearing,
-    PictureRow,
-    PictureState,
-    PictureSubject,
-    Run,
-    RunState,
-    Shoot,
-    now,
-)  # fmt: skip
+from zero_easel.library.models import Clearing, PictureRow, PictureState, PictureSubject, Run, RunState, Shoot, now
 from zero_easel.library.shoots import cutout_keys, waiting_to_be_read
 from zero_easel.library.standards import freeze
 from zero_easel.library.vault import Vault
@@ -125,8 +116,11 @@ def picture_rows(
         for picture in by_photo.get(at, []):
             row = _row_of(run_id, line, kept[at])
             row.output, row.view, row.note, row.deliverable = (
-                picture.output, picture.view, picture.note, picture.deliverable,
-            )  # fmt: skip
+                picture.output,
+                picture.view,
+                picture.note,
+                picture.deliverable,
+            )
             row.fields = {key: value for key, value in picture.values.items() if value not in (None, "")}
             row.key = keys.key(row)
             rows.append(row)
@@ -212,9 +206,13 @@ def subject_of(picture: PictureRow) -> Subject:
     """What a picture's place depends on besides its cutout and the rules; measures are still missing."""
     kept, original = picture.subject, picture.photo.original
     return Subject(
-        None, Size(original.width, original.height), kept.category, kept.view or picture.view, kept.size,
+        None,
+        Size(original.width, original.height),
+        kept.category,
+        kept.view or picture.view,
+        kept.size,
         Adjustment.of(dict(kept.adjustment)),
-    )  # fmt: skip
+    )
 
 
 def placements_of(session: Session, run: Run) -> dict[int, Placement | None] | None:
@@ -242,9 +240,16 @@ def made_of(picture: PictureRow) -> Made:
     """What is known of an output, as a run over a folder tells it."""
     failure = picture.message if picture.state == PictureState.FAILED else ""
     return Made(
-        picture.width, picture.height, picture.bytes, picture.quality, picture.sha256, picture.message, picture.checks,
-        picture.matrix, failure,
-    )  # fmt: skip
+        picture.width,
+        picture.height,
+        picture.bytes,
+        picture.quality,
+        picture.sha256,
+        picture.message,
+        picture.checks,
+        picture.matrix,
+        failure,
+    )
 
 
 def _kept(subject: Subject, cutout: str) -> PictureSubject:
@@ -254,9 +259,14 @@ def _kept(subject: Subject, cutout: str) -> PictureSubject:
 
 def _row_of(run_id: int, line: PhotoLine, subject: PictureSubject) -> PictureRow:
     return PictureRow(
-        run_id=run_id, photo_id=line.id, original=line.name, code=line.code, view=line.view, subject=subject,
+        run_id=run_id,
+        photo_id=line.id,
+        original=line.name,
+        code=line.code,
+        view=line.view,
+        subject=subject,
         state=PictureState.WAITING,
-    )  # fmt: skip
+    )
 
 
 def _counts(session: Session, run_id: int) -> Counter[PictureState]:

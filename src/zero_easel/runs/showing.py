@@ -62,7 +62,8 @@ def _outline(path: Path) -> Encoded:
     alpha = np.zeros((int(box[2]), int(box[1])), np.uint8)
     lines = [
         np.round(np.array(re.findall(r"[\d.-]+", part), np.float64).reshape(-1, 2) * 16 - 8).astype(np.int32)
-        for part in drawn[1].split("Z") if part.strip()
-    ]  # fmt: skip
+        for part in drawn[1].split("Z")
+        if part.strip()
+    ]
     cv2.fillPoly(alpha, lines, 255, lineType=cv2.LINE_AA, shift=4)
     return np.dstack([np.zeros((*alpha.shape, 3), np.uint8), alpha])

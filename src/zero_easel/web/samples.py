@@ -44,11 +44,13 @@ def samples_of(session: Session, row: Sequence[RowEntry], rules: Standard, on: s
     values = _values(session, [entry for entry, _ in made]) if wanted else {}
     return [
         Sample(
-            entry, placement, _share(placement),
+            entry,
+            placement,
+            _share(placement),
             placed_overlays(wanted, values.get(entry.line.code, {}), assets, placement.canvas),
         )
         for entry, placement in made
-    ]  # fmt: skip
+    ]
 
 
 def _values(session: Session, row: Sequence[RowEntry]) -> dict[str, Mapping[str, Value]]:

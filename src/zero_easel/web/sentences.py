@@ -57,6 +57,8 @@ def field_of(field: str, name: str, shown: str) -> Field:
 
 templates.env.globals.update(sentences_of=sentences_of, field_of=field_of, lists=LISTS)
 templates.env.tests.update(
-    words=lambda piece: isinstance(piece, Words), blank=lambda piece: isinstance(piece, Blank),
-    slot=lambda piece: isinstance(piece, Slot), only=lambda piece: isinstance(piece, Only),
-)  # fmt: skip
+    words=lambda piece: isinstance(piece, Words),
+    blank=lambda piece: isinstance(piece, Blank),
+    slot=lambda piece: isinstance(piece, Slot),
+    only=lambda piece: isinstance(piece, Only),
+)

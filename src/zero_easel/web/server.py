@@ -23,10 +23,13 @@ _PORTS = 50
 def serve(port: int, data: Path | None, *, demo: bool) -> None:
     """Serve until interrupted; demo loads the made-up shop first. Ends with a sentence if it cannot start."""
     # What went wrong in a few lines, not with every value that was at hand.
-    structlog.configure(processors=[
-        structlog.processors.add_log_level, structlog.processors.TimeStamper("%Y-%m-%d %H:%M:%S", utc=False),
-        structlog.dev.ConsoleRenderer(exception_formatter=structlog.dev.plain_traceback),
-    ])  # fmt: skip
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper("%Y-%m-%d %H:%M:%S", utc=False),
+            structlog.dev.ConsoleRenderer(exception_formatter=structlog.dev.plain_traceback),
+        ]
+    )
     settings = Settings() if data is None else Settings(data=data.resolve())
     if demo and data is None:
         settings = Settings(data=settings.data.with_name(settings.data.name + "-demo"))

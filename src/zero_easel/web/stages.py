@@ -88,5 +88,11 @@ def _deliver(run: RunCounts | None) -> StageMark:
     words = {RunState.RUNNING: f"{run.done} of {run.total} made", RunState.DONE: f"{run.done} made"}
     state = words.get(run.state, f"{run.state}, {run.total - run.done - run.failed} remain")
     failed = f", {run.failed} failed" if run.failed else ""
-    return StageMark("deliver", "Deliver", state + failed, call=run.state in RESTING, done=run.state == RunState.DONE,
-                going=run.state == RunState.RUNNING)  # fmt: skip
+    return StageMark(
+        "deliver",
+        "Deliver",
+        state + failed,
+        call=run.state in RESTING,
+        done=run.state == RunState.DONE,
+        going=run.state == RunState.RUNNING,
+    )

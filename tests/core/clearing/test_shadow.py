@@ -4,10 +4,9 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from support import item_of
+from support import item_of, render
 
 from zero_easel.core.finishing.drawn_shadow import drawn_shadow
-from zero_easel.core.finishing.render import render
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.colour import to_linear
 from zero_easel.core.standard.model import Deliverable, Standard

@@ -4,14 +4,16 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from support import item_of
+from support import item_of, render
 
 from zero_easel.core.finishing.encode import CUTOUT_MARK, encode, encode_cutout, encode_tile
-from zero_easel.core.finishing.render import render
+from zero_easel.core.finishing.render import draw
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.colour import to_linear, to_srgb8
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.photos.decoding import decode_photo
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.placement import Subject
 from zero_easel.core.standard.model import Deliverable, Standard
 from zero_easel.core.standard.rules import Canvas, Item
 
@@ -86,8 +88,10 @@ def test_a_shadow_on_nothing_is_black_that_lets_light_through() -> None:
 
 
 def test_an_empty_cutout_cannot_be_drawn() -> None:
+    laid = lay_out([Subject(square().measures, Size(200, 200))], standard())[0]
+    assert laid is not None
     with pytest.raises(ValueError, match="no item"):
-        render(CutItem.none(Size(20, 20), []), standard())
+        draw(CutItem.none(Size(20, 20), []), laid)
 
 
 @pytest.mark.parametrize("kind", ["jpeg", "png", "webp", "avif", "tiff", "jpeg2000"])

@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 from PIL import Image
-from support import item_of, lit
+from support import item_of, lit, render
 
-from zero_easel.core.finishing.render import render, render_uncut
+from zero_easel.core.finishing.render import render_uncut
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.colour import Float, to_linear
 from zero_easel.core.light.geometry import Map, Size

@@ -1,6 +1,7 @@
 """Reading camera files, the awkward ones above all."""
 
 import io
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -135,7 +136,11 @@ def test_thumbnails_are_contained_and_never_enlarged() -> None:
 def test_newer_and_older_formats_are_read_and_half_a_file_is_told(kind: str, name: str, said: str, off: float) -> None:
     pixels = read_photo(PHOTOS / "BRYD0111.JPG").pixels[::4, ::4]
     kept = io.BytesIO()
-    Image.fromarray(pixels).save(kept, kind)
+    if kind == "HEIF":
+        # Written beforehand: what writes HEIC is not part of the application.
+        kept.write((Path(__file__).parent / "phone.heic").read_bytes())
+    else:
+        Image.fromarray(pixels).save(kept, kind)
     photo = decode_photo(kept.getvalue(), name)
     assert photo.facts.format == said and photo.pixels.shape == pixels.shape
     assert np.abs(photo.pixels.astype(int) - pixels).mean() <= off

@@ -7,9 +7,8 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from scipy import ndimage as ndi
-from support import item_of
+from support import item_of, render
 
-from zero_easel.core.finishing.render import render
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.items.measure import Measures, bounds_of, measures_of
 from zero_easel.core.light.geometry import Box, Size

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from zero_easel.core.standard.deliverable import ABLE
 from zero_easel.core.standard.model import PARTS, Standard
-from zero_easel.core.standard.rule import Part, Rule, Sentence, blanks_in, limits_of, pieces_of, rules_in
+from zero_easel.core.standard.rule import Blank, Part, Rule, Sentence, blanks_in, limits_of, pieces_of, rules_in
 from zero_easel.core.standard.yaml_file import write_standard
 
 KINDS = [pytest.param(kind, id=name or "standard") for name, kind in {"": Standard, **PARTS}.items()]
@@ -16,9 +16,9 @@ KINDS = [pytest.param(kind, id=name or "standard") for name, kind in {"": Standa
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_every_rule_stands_in_its_sentences_once(kind: type[Part]) -> None:
-    blanks = Counter(field for one in kind.sentences for field in blanks_in(pieces_of(one.text, ABLE)))
-    assert set(blanks) <= set(rules_in(kind))
-    assert not [field for field, count in blanks.items() if count > 1]
+    blanks = Counter(blank for one in kind.sentences for blank in blanks_in(pieces_of(one.text, ABLE)))
+    assert {blank.field for blank in blanks} <= set(rules_in(kind))
+    assert not [blank for blank, count in blanks.items() if count > 1]
 
 
 def test_a_rule_needs_no_more_than_its_field() -> None:
@@ -32,7 +32,7 @@ def test_a_rule_needs_no_more_than_its_field() -> None:
 
     assert rules_in(Rope)["length"].unit == "mm"
     assert limits_of(Rope.model_fields["length"]) == "0 to 90"
-    assert list(blanks_in(pieces_of(Rope.sentences[0].text, ABLE))) == ["length"]
+    assert list(blanks_in(pieces_of(Rope.sentences[0].text, ABLE))) == [Blank("length")]
 
 
 @pytest.mark.parametrize("kind", KINDS)

@@ -4,9 +4,8 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from support import item_of
+from support import item_of, render
 
-from zero_easel.core.finishing.render import render
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Adjustment, Subject

@@ -262,7 +262,7 @@ def test_every_rule_stands_in_a_sentence_and_is_asked_for_by_name() -> None:
     for part, kind in {**PARTS, "": Standard}.items():
         if part == "checks":
             continue  # what is asked of a check depends on its kind: the page draws them by themselves
-        found = [name for one in kind.sentences for name in blanks_in(pieces_of(one.text, ABLE))]
+        found = [blank.field for one in kind.sentences for blank in blanks_in(pieces_of(one.text, ABLE))]
         assert sorted(set(found)) == sorted(set(rules_in(kind)) - ({"name"} if not part else set()))
         assert all(rule.ask and rule.label for rule in rules_in(kind).values())
 

@@ -24,9 +24,14 @@ def code_by_values(rows: Sequence[Sequence[str]], candidates: Iterable[int], tex
     rows: cells below the headings. candidates: indices of columns. texts: names of photos and what cards say. None
     unless two texts, or the only one there is, hold a value, and more of them than of any other column.
     """
-    found = sorted((Evidence(index, _met(values, texts)) for index in candidates
-                    if _are_codes(values := [row[index].strip() if index < len(row) else "" for row in rows])),
-                   key=lambda one: -one.met)  # fmt: skip
+    found = sorted(
+        (
+            Evidence(index, _met(values, texts))
+            for index in candidates
+            if _are_codes(values := [row[index].strip() if index < len(row) else "" for row in rows])
+        ),
+        key=lambda one: -one.met,
+    )
     if not found or found[0].met < min(_MET, len(texts) or _MET):
         return None
     return found[0] if len(found) == 1 or found[0].met > found[1].met else None

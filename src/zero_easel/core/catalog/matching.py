@@ -15,8 +15,8 @@ VIEWS = ("front", "back", "left", "right", "top", "bottom", "side", "detail")
 
 class Match(NamedTuple):
     """code and view are "" where unknown. why: in plain words. listed: False if a shot list was given without it.
-    doubt: a sentence if a person should make sure. card: the photo is a code card and shows no product. by_list: the shot list
-    says it."""
+    doubt: a sentence if a person should make sure. card: the photo is a code card and shows no product. by_list: the
+    shot list says it."""
 
     code: str
     view: str

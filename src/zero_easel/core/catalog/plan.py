@@ -81,9 +81,12 @@ class Clash(NamedTuple):
 
 
 def plan_all(
-    standard: Standard, subjects: Sequence[NamedPhoto], products: Mapping[str, Product], columns: Sequence[str] = (),
+    standard: Standard,
+    subjects: Sequence[NamedPhoto],
+    products: Mapping[str, Product],
+    columns: Sequence[str] = (),
     shoot: str = "",
-) -> list[Planned]:  # fmt: skip
+) -> list[Planned]:
     """The outputs of all deliverables, photo by photo in the given order. Raises PatternError."""
     rows: list[list[Planned]] = [[] for _ in subjects]
     for wanted in standard.deliverables:
@@ -130,8 +133,9 @@ class Namer:
         self._counts.clear()
         self._of_products.clear()
         nobody = Product(code="")
-        turns = [Turn(s.original, s.match.code, s.match.view, products.get(s.match.code, nobody).category)
-                 for s in subjects]  # fmt: skip
+        turns = [
+            Turn(s.original, s.match.code, s.match.view, products.get(s.match.code, nobody).category) for s in subjects
+        ]
         views = views_in_turn(turns, self._standard.views)
         planned = [
             self._one(at, subject, view, products)
@@ -184,11 +188,18 @@ class Namer:
     def _of_product(self, product: Product) -> dict[str, Value]:
         width, height = self._size
         return {
-            **product.extra, "code": product.code, "name": product.name, "category": product.category,
-            "colour": product.colour, "ean": product.ean, "gtin": product.ean.zfill(14) if product.ean else "",
-            "width": width, "height": height, "deliverable": self._wanted.name if self._wanted else "",
+            **product.extra,
+            "code": product.code,
+            "name": product.name,
+            "category": product.category,
+            "colour": product.colour,
+            "ean": product.ean,
+            "gtin": product.ean.zfill(14) if product.ean else "",
+            "width": width,
+            "height": height,
+            "deliverable": self._wanted.name if self._wanted else "",
             "shoot": self._shoot,
-        }  # fmt: skip
+        }
 
 
 def _asked_fields(standard: Standard, columns: Sequence[str]) -> frozenset[str]:

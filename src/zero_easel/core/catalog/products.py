@@ -100,10 +100,15 @@ def columns_of(table: Table, mapping: Mapping[str, str] | None = None, texts: Te
         if guess is not None:
             fields[guess.column] = "code"
     return [
-        Column(folded_heading(heading), heading.strip(), field, unit_of(heading),
-               [row[index].strip() for row in rows[:3] if index < len(row)])
+        Column(
+            folded_heading(heading),
+            heading.strip(),
+            field,
+            unit_of(heading),
+            [row[index].strip() for row in rows[:3] if index < len(row)],
+        )
         for index, (heading, field) in enumerate(zip(cells, fields, strict=True))
-    ]  # fmt: skip
+    ]
 
 
 def _fields_of(headings: Sequence[str], mapping: Mapping[str, str]) -> list[str]:

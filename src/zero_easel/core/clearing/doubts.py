@@ -49,9 +49,21 @@ class Signals:
 
 
 _WEIGHTS = Signals(
-    unsure=12.4, differing=0, faint=0, alike=0.2, thin=8.3, small=3.1, large=6.7, unexplained=0, shadowy=0, soft=5.4,
-    cut_off=3.0, surrounded=0, ragged=1.2, patch=4.0,
-)  # fmt: skip
+    unsure=12.4,
+    differing=0,
+    faint=0,
+    alike=0.2,
+    thin=8.3,
+    small=3.1,
+    large=6.7,
+    unexplained=0,
+    shadowy=0,
+    soft=5.4,
+    cut_off=3.0,
+    surrounded=0,
+    ragged=1.2,
+    patch=4.0,
+)
 _BIAS = -2.3
 """Logistic regression of IoU under 0.97 on the signals (training/calibrate.py), and more doubt than it gave: a bad
 cutout that nobody looks at costs more than a look at a good one. An item that the frame cuts off is rare there, and is
@@ -119,7 +131,7 @@ def reasons_of(sight: Sight, region: Region, signals: Signals) -> list[Flag]:
         (signals.surrounded > 0, "surrounded", "table or room around the paper was left out"),
         (signals.unexplained > 0.35, "unsure-backdrop", f"{signals.unexplained:.0%} around it is no plain backdrop"),
         (sight.empty_fits is False, *EMPTY_UNUSED),
-    ]  # fmt: skip
+    ]
     return [Flag(code, text) for holds, code, text in rows if holds and (doubtful or code in _FACTS)]
 
 

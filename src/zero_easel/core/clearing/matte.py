@@ -115,9 +115,14 @@ class Edge:
             into[rows, columns] = band
 
     def _solve_band(
-        self, colours: Encoded, signed: Float, rows: NDArray[np.intp], columns: NDArray[np.intp],
-        box: Box, seen: Size,
-    ) -> Encoded:  # fmt: skip
+        self,
+        colours: Encoded,
+        signed: Float,
+        rows: NDArray[np.intp],
+        columns: NDArray[np.intp],
+        box: Box,
+        seen: Size,
+    ) -> Encoded:
         """(n, 4) colours and alpha of the band's pixels."""
         colour = to_linear(colours[None])[0]
         sx, ox, sy, oy = _grid(self.behind, self.region.box, box, seen)

@@ -94,10 +94,12 @@ def find_papers(linear: Float) -> list[Paper]:
     for paper in tuple(found):
         strange = strangeness(linear, paper.backdrop.field)
         others = [
-            other.backdrop.explained for other in found
-            if other is not paper and _lies_on(other.backdrop.explained, paper.sheet)
+            other.backdrop.explained
+            for other in found
+            if other is not paper
+            and _lies_on(other.backdrop.explained, paper.sheet)
             and np.median(strange[other.backdrop.explained]) < _STRANGE
-        ]  # fmt: skip
+        ]
         if others:
             _add(found, linear, np.logical_or.reduce([paper.backdrop.explained, *others]))
     papers = [paper for paper in found if paper.sheet.mean() > _SHEET and _shaped(paper.sheet)]

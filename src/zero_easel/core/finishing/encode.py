@@ -116,9 +116,15 @@ def _png_of_few_colours(packed: NDArray[np.uint32], clear: bool, density: float,
     buffer = io.BytesIO()
     given = {"transparency": parts[3].tobytes()} if clear else {}
     image.save(
-        buffer, "PNG", optimize=True, dpi=(density, density), pnginfo=text, exif=more.exif,
-        icc_profile=more.icc or None, **given,
-    )  # fmt: skip
+        buffer,
+        "PNG",
+        optimize=True,
+        dpi=(density, density),
+        pnginfo=text,
+        exif=more.exif,
+        icc_profile=more.icc or None,
+        **given,
+    )
     return buffer.getvalue()
 
 
@@ -159,8 +165,13 @@ def _jpeg2000(pixels: Encoded, wanted: Deliverable, quality: int, density: float
 
 
 _SAVERS: dict[str, Callable[[Encoded, Deliverable, int, float, Embedded], bytes]] = {
-    "jpeg": _jpeg, "png": _png, "webp": _webp, "avif": _avif, "tiff": _tiff, "jpeg2000": _jpeg2000,
-}  # fmt: skip
+    "jpeg": _jpeg,
+    "png": _png,
+    "webp": _webp,
+    "avif": _avif,
+    "tiff": _tiff,
+    "jpeg2000": _jpeg2000,
+}
 
 
 def encode_jpeg(pixels: Encoded, quality: int = 85) -> bytes:

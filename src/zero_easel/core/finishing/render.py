@@ -7,30 +7,17 @@ import numpy as np
 
 from zero_easel.core.finishing.drawn_shadow import drawn_shadow
 from zero_easel.core.finishing.graphics import is_hard_edged
-from zero_easel.core.finishing.grounds import light_of
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.items.measure import bounds_of
 from zero_easel.core.light.colour import Encoded, Float, to_linear, to_srgb
 from zero_easel.core.light.geometry import Box, Map, Size
 from zero_easel.core.light.resample import Kernel, warp
-from zero_easel.core.placing.layout import lay_out
-from zero_easel.core.placing.placement import Placement, Subject
-from zero_easel.core.standard.grounds import TRANSPARENT, read_ground
-from zero_easel.core.standard.model import Standard
+from zero_easel.core.placing.placement import Placement
 
 _ROUNDS = 6
 """How often a placement is corrected by what came out."""
 _NEAR = 0.2
 """px by which the drawn item may miss what the rule asks for."""
-
-
-class Rendered(NamedTuple):
-    """pixels: (H, W, 3) or, on a transparent ground, (H, W, 4) uint8 or uint16 sRGB, straight alpha. bounds: of the
-    item on the canvas, px. matrix: the map that was applied, from the upright photo."""
-
-    pixels: Encoded
-    bounds: Box
-    matrix: Map
 
 
 class _Span(NamedTuple):
@@ -74,24 +61,6 @@ def draw(item: CutItem, placement: Placement) -> DrawnItem:
     cover[span.top : span.bottom, span.left : span.right] = alpha
     colours = _colours(item, span, drawn, kernel)
     return DrawnItem(colours, alpha, span, cover, _shadow(item, placement, matrix, cover), bounds, matrix)
-
-
-def render(item: CutItem, standard: Standard, placement: Placement | None = None) -> Rendered:
-    """Draw an item on the standard's canvas, on a ground that needs no picture; where it was laid among others or by
-    itself. Raises ValueError if there is no item."""
-    if item.measures is None:
-        raise ValueError("there is no item to draw")
-    if placement is None:
-        placement = lay_out([Subject(item.measures, item.frame)], standard)[0]
-    assert placement is not None
-    drawn = draw(item, placement)
-    ground = read_ground(standard.canvas.ground)
-    light = None if ground.kind == TRANSPARENT else light_of(ground, placement.canvas, _no_picture)
-    return Rendered(flat(drawn, light), drawn.bounds, drawn.matrix)
-
-
-def _no_picture() -> Float:
-    raise ValueError("the ground's picture is not at hand")
 
 
 def flat(drawn: DrawnItem, ground: Float | None, bits: int = 8) -> Encoded:

@@ -67,10 +67,13 @@ class Measures(NamedTuple):
         facts["hull"] = np.array(facts["hull"]).reshape(-1, 2)
         left, right, angle, flat = facts["foot"]
         facts |= {
-            "bounds": Box(*facts["bounds"]), "centroid": tuple(facts["centroid"]), "edges": tuple(facts["edges"]),
-            "upright": Axis(*facts["upright"]), "level": Axis(*facts["level"]),
+            "bounds": Box(*facts["bounds"]),
+            "centroid": tuple(facts["centroid"]),
+            "edges": tuple(facts["edges"]),
+            "upright": Axis(*facts["upright"]),
+            "level": Axis(*facts["level"]),
             "foot": Foot(tuple(left), tuple(right), angle, flat),
-        }  # fmt: skip
+        }
         return cls(**facts)
 
 
@@ -94,9 +97,17 @@ def measures_of(alpha: Float | Encoded, left: float, top: float, frame: Size) ->
     box = _box(hull)
     foot = _foot(hull, float(x))
     return Measures(
-        box, hull, area * step * step, (float(x), float(y)), principal, elongation, upright, level, foot,
+        box,
+        hull,
+        area * step * step,
+        (float(x), float(y)),
+        principal,
+        elongation,
+        upright,
+        level,
+        foot,
         _edges(box, frame),
-    )  # fmt: skip
+    )
 
 
 def bounds_of(alpha: Float | Encoded) -> Box | None:
@@ -170,11 +181,12 @@ def _reduced(alpha: Float | Encoded, solid: NDArray[np.uint8], highest: float) -
     size = (-(-w // step), -(-h // step))
     small, near = (
         cv2.resize(
-            cv2.copyMakeBorder(plane, 0, -h % step, 0, -w % step, cv2.BORDER_CONSTANT, value=0), size,
+            cv2.copyMakeBorder(plane, 0, -h % step, 0, -w % step, cv2.BORDER_CONSTANT, value=0),
+            size,
             interpolation=cv2.INTER_AREA,
         ).astype(np.float32)
         for plane in (alpha, solid)
-    )  # fmt: skip
+    )
     # A soft rim counts, a speck does not: what lies apart from all that is solid is none of the item.
     around = cv2.dilate((near > 0).astype(np.uint8), np.ones((5, 5), np.uint8))
     return np.asarray(small * around / np.float32(highest)), step
@@ -234,11 +246,19 @@ def _contacts(points: NDArray[np.float64], angle: float) -> NDArray[np.float64]:
     depth = points[:, 1] * np.cos(radians) - points[:, 0] * np.sin(radians)
     ends = (points[:, 0] <= low + 0.2 * (high - low), points[:, 0] >= high - 0.2 * (high - low))
     # Of equally low ones the outermost.
-    return np.array([points[np.argmax(np.where(end, depth + 1e-6 * outward, -np.inf))]
-                     for end, outward in zip(ends, (-points[:, 0], points[:, 0]), strict=True)])  # fmt: skip
+    return np.array(
+        [
+            points[np.argmax(np.where(end, depth + 1e-6 * outward, -np.inf))]
+            for end, outward in zip(ends, (-points[:, 0], points[:, 0]), strict=True)
+        ]
+    )
 
 
 def _edges(box: Box, frame: Size) -> tuple[str, ...]:
-    touching = {"left": box.left <= 0, "top": box.top <= 0, "right": box.right >= frame[0],
-                "bottom": box.bottom >= frame[1]}  # fmt: skip
+    touching = {
+        "left": box.left <= 0,
+        "top": box.top <= 0,
+        "right": box.right >= frame[0],
+        "bottom": box.bottom >= frame[1],
+    }
     return tuple(side for side, touches in touching.items() if touches)

@@ -98,10 +98,13 @@ class Map(NamedTuple):
     def then(self, after: "Map") -> "Map":
         """This map, and another one after it, as one."""
         return Map(
-            after.a * self.a + after.c * self.b, after.b * self.a + after.d * self.b,
-            after.a * self.c + after.c * self.d, after.b * self.c + after.d * self.d,
-            after.a * self.e + after.c * self.f + after.e, after.b * self.e + after.d * self.f + after.f,
-        )  # fmt: skip
+            after.a * self.a + after.c * self.b,
+            after.b * self.a + after.d * self.b,
+            after.a * self.c + after.c * self.d,
+            after.b * self.c + after.d * self.d,
+            after.a * self.e + after.c * self.f + after.e,
+            after.b * self.e + after.d * self.f + after.f,
+        )
 
     def inverse(self) -> "Map":
         """The way back. Raises ZeroDivisionError if the map flattens the plane."""

@@ -66,8 +66,11 @@ def _quartered(plane: Float, matrix: Map) -> tuple[Float, Map]:
     """The plane turned by whole quarters, and the map with what turn remains, at most an eighth."""
     h, w = plane.shape
     for quarters, back in (
-        (0, Map()), (1, Map(0, 1, -1, 0, w, 0)), (2, Map(-1, 0, 0, -1, w, h)), (3, Map(0, -1, 1, 0, 0, h)),
-    ):  # fmt: skip
+        (0, Map()),
+        (1, Map(0, 1, -1, 0, w, 0)),
+        (2, Map(-1, 0, 0, -1, w, h)),
+        (3, Map(0, -1, 1, 0, 0, h)),
+    ):
         # back: from px of the turned plane to px of the plane itself.
         rest = back.then(matrix)
         if rest.a > 0 and abs(rest.b) <= abs(rest.a) * (1 + 1e-9):

@@ -120,9 +120,10 @@ def _placed(canvas: Canvas, one: RowItem) -> Placement:
 
     by, dx, dy = shift(by_hand.scale, by_hand.right, by_hand.down)
     alignment = Alignment(
-        alignment.scale if by_hand.scale == 1 else "", alignment.across and not by_hand.right,
+        alignment.scale if by_hand.scale == 1 else "",
+        alignment.across and not by_hand.right,
         "" if by_hand.down else alignment.down,
-    )  # fmt: skip
+    )
     inside = Box(by * box.left + dx, by * box.top + dy, by * box.right + dx, by * box.bottom + dy)
     final = final_canvas(canvas, inside)
     matrix, by_rule = (
@@ -136,9 +137,19 @@ def _placed(canvas: Canvas, one: RowItem) -> Placement:
         notes += (Note(NoteKind.SIZE, one.pose.doubt),)
     density = one.pose.px_per_mm if one.pose else None
     return Placement(
-        matrix, final.size, there, by_rule, one.rules, one.stance.turn, share, density, notes, alignment, final.shift,
+        matrix,
+        final.size,
+        there,
+        by_rule,
+        one.rules,
+        one.stance.turn,
+        share,
+        density,
+        notes,
+        alignment,
+        final.shift,
         final.cut,
-    )  # fmt: skip
+    )
 
 
 def _notes(one: RowItem, box: Box, final: FinalCanvas, scale: float) -> tuple[Note, ...]:

@@ -68,9 +68,7 @@ class NoteKind(StrEnum):
     FRAME = "frame"
 
 
-_CALLS = frozenset(
-    {NoteKind.CUT, NoteKind.SIZE, NoteKind.TILT, NoteKind.MARGIN, NoteKind.POSITION, NoteKind.ALONE}
-)  # fmt: skip
+_CALLS = frozenset({NoteKind.CUT, NoteKind.SIZE, NoteKind.TILT, NoteKind.MARGIN, NoteKind.POSITION, NoteKind.ALONE})
 
 
 class Note(NamedTuple):

@@ -187,10 +187,15 @@ def _as_box(hull: NDArray[np.float64], sides: tuple[float, float, float]) -> Pos
 # A guess is five numbers: which of the box's sides points up; by how many degrees it is turned; by how many the camera
 # looks down; its longest side as a share of its distance, which makes its perspective; and the radius of its edges, of
 # half its shortest side.
-_GRID = np.array([
-    (up, turn, elevation, _NEAR, 0.12)
-    for up in (0, 1, 2) for turn in range(-48, 49, 8) for elevation in range(2, 84, 8)
-], float)  # fmt: skip
+_GRID = np.array(
+    [
+        (up, turn, elevation, _NEAR, 0.12)
+        for up in (0, 1, 2)
+        for turn in range(-48, 49, 8)
+        for elevation in range(2, 84, 8)
+    ],
+    float,
+)
 _CORNERS = np.array([(x, y, z) for x in (-0.5, 0.5) for y in (-0.5, 0.5) for z in (-0.5, 0.5)])
 _AROUND = np.radians(np.arange(0, 360, 5))
 _WAYS = np.stack([np.cos(_AROUND), np.sin(_AROUND)])

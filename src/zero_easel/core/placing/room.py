@@ -17,9 +17,11 @@ def free_area(canvas: Canvas, item: Item) -> Box:
         lower = canvas.height - item.base.px(canvas.height, canvas.density)
     # Whole pixels, inwards: an item that ends on a pixel's edge has a clean rim.
     return Box(
-        float(math.ceil(left - 1e-9)), float(math.ceil(top - 1e-9)), float(math.floor(canvas.width - right + 1e-9)),
+        float(math.ceil(left - 1e-9)),
+        float(math.ceil(top - 1e-9)),
+        float(math.floor(canvas.width - right + 1e-9)),
         float(math.floor(lower + 1e-9)),
-    )  # fmt: skip
+    )
 
 
 class FinalCanvas(NamedTuple):

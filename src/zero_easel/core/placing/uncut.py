@@ -49,9 +49,13 @@ def _sized(item: Item, frame: Size) -> Uncut:
     """A size of the picture's own: the proportions stay, to the pixel."""
     w, h = frame
     scale = {
-        "longest": item.size / max(w, h), "shorter": item.size / min(w, h), "width": item.size / w,
-        "height": item.size / h, "percent": item.size / 100, "megapixels": math.sqrt(item.size * 1e6 / (w * h)),
-    }[item.fit]  # fmt: skip
+        "longest": item.size / max(w, h),
+        "shorter": item.size / min(w, h),
+        "width": item.size / w,
+        "height": item.size / h,
+        "percent": item.size / 100,
+        "megapixels": math.sqrt(item.size * 1e6 / (w * h)),
+    }[item.fit]
     if item.reduce_only:
         scale = min(scale, 1.0)
     # A side is a whole number of pixels: the picture is stretched by the fraction of one that is missing.

@@ -28,19 +28,26 @@ KINDS: dict[str, Kind] = {
     "bytes": Kind("bytes", "kB", "at most 500", "Set a limit on bytes, a lower quality, or a smaller size."),
     "profile": Kind("colour profile", "", "sRGB", "Have the deliverable converted to sRGB."),
     "density": Kind("density", "px/in", "72", "Set the density of the deliverable or of the canvas."),
-    "ground": Kind("ground at corners and rim", "", "#FFFFFF within 1", "Choose this ground; drop the shadow; a higher "
-                   "quality keeps it pure."),
-    "share": Kind("share of the frame", "%", "at least 80", "Change the share that items fill, or scale this one at "
-                  "Place."),
+    "ground": Kind(
+        "ground at corners and rim",
+        "",
+        "#FFFFFF within 1",
+        "Choose this ground; drop the shadow; a higher quality keeps it pure.",
+    ),
+    "share": Kind(
+        "share of the frame", "%", "at least 80", "Change the share that items fill, or scale this one at Place."
+    ),
     "margins": Kind("smallest margin", "%", "at least 5", "Widen the margins, or move this item at Place."),
     "visible": Kind("nothing cut off", "", "", "Move or scale the item at Place, or let the canvas grow."),
-    "enlargement": Kind("enlargement", "times", "at most 1", "Forbid enlarging, ask for a smaller size, or photograph "
-                        "it larger."),
+    "enlargement": Kind(
+        "enlargement", "times", "at most 1", "Forbid enlarging, ask for a smaller size, or photograph it larger."
+    ),
     "plain": Kind("no overlay", "", "", "Take the overlays off this deliverable."),
-    "sharpness": Kind("width of the sharpest edges", "px", "at most 3", "Photograph it anew: it is not in focus, or "
-                      "was enlarged."),
+    "sharpness": Kind(
+        "width of the sharpest edges", "px", "at most 3", "Photograph it anew: it is not in focus, or was enlarged."
+    ),
     "name": Kind("file name", "", "[A-Z]+-[0-9]+.*", "Change the name pattern, or match the photo to its product."),
-}  # fmt: skip
+}
 _UNIT = r"\s*(?:%|kB|px/in|px|times)?"
 _RANGE = re.compile(
     rf"(?:(at least|at most)\s*)?([+-]?\d+(?:[.,]\d+)?){_UNIT}(?:\s*(?:to|-|–)\s*(\d+(?:[.,]\d+)?){_UNIT})?",
@@ -57,11 +64,23 @@ class Check(Part):
 
     rule: Annotated[
         Literal[
-            "size", "longest", "format", "bytes", "profile", "density", "ground", "share", "margins", "visible",
-            "enlargement", "plain", "sharpness", "name",
+            "size",
+            "longest",
+            "format",
+            "bytes",
+            "profile",
+            "density",
+            "ground",
+            "share",
+            "margins",
+            "visible",
+            "enlargement",
+            "plain",
+            "sharpness",
+            "name",
         ],
         Rule("rule", "what is asked"),
-    ]  # fmt: skip
+    ]
     value: Annotated[str, Field(max_length=200), Rule("value", "what it must be", ask="{name}, value", width=6)] = ""
     only: Annotated[
         str,
@@ -164,19 +183,26 @@ SETS: dict[str, tuple[str, tuple[Check, ...]]] = {
     "marketplace": (
         "Marketplace main picture",
         (
-            Check(rule="format", value="jpeg"), Check(rule="longest", value="at least 1000"),
-            Check(rule="bytes", value="at most 5000"), Check(rule="profile", value="sRGB"),
-            Check(rule="ground", value="#FFFFFF within 1"), Check(rule="share", value="at least 80"),
-            Check(rule="visible"), Check(rule="plain"), Check(rule="enlargement", value="at most 1.1"),
+            Check(rule="format", value="jpeg"),
+            Check(rule="longest", value="at least 1000"),
+            Check(rule="bytes", value="at most 5000"),
+            Check(rule="profile", value="sRGB"),
+            Check(rule="ground", value="#FFFFFF within 1"),
+            Check(rule="share", value="at least 80"),
+            Check(rule="visible"),
+            Check(rule="plain"),
+            Check(rule="enlargement", value="at most 1.1"),
         ),
     ),
     "print": (
         "Printed catalog",
         (
-            Check(rule="density", value="at least 300"), Check(rule="longest", value="at least 1200"),
-            Check(rule="visible"), Check(rule="enlargement", value="at most 1"),
+            Check(rule="density", value="at least 300"),
+            Check(rule="longest", value="at least 1200"),
+            Check(rule="visible"),
+            Check(rule="enlargement", value="at most 1"),
             Check(rule="sharpness", value="at most 3"),
         ),
     ),
-}  # fmt: skip
+}
 """Ready-made rule sets to start from: key -> (what they are for, the checks)."""

@@ -109,7 +109,7 @@ class Deliverable(Part):
     number: Annotated[
         float,
         Field(gt=0, le=20_000),
-        Rule("size", "px, %, or times, for the others", ask="Size of {name} in px, per cent or times"),
+        Rule("size", "px, %, or times, for the others", ask="Size of {name}"),
     ] = 100
     base: Annotated[
         str,
@@ -279,10 +279,9 @@ class Deliverable(Part):
 
     sentences: ClassVar[tuple[Sentence, ...]] = (
         Sentence(
-            "{name} has {size}[size=exact: {width} by {height} px][size=longest|width|height: of][size=percent|"
-            "multiple:,][size=longest|width|height|percent|multiple: {number}][size=longest|width|height: "
-            "px][size=percent: %][size=multiple: times {base}]{@pixels}, as "
-            "{format}[format~quality: of quality {quality}, at most {max_kb} kB]."
+            "{name} has {size}[size=exact: {width} by {height} px][size=longest|width|height: of {number:in px} px]"
+            "[size=percent:, {number:in per cent} %][size=multiple:, {number:as a multiple} times {base}]{@pixels}, "
+            "as {format}[format~quality: of quality {quality}, at most {max_kb} kB]."
         ),
         Sentence(
             "Its ground is {ground}; it is for {views} views, lies in folder {folder}, and is called {file}[file=the "

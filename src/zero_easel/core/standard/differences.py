@@ -44,8 +44,7 @@ def flat(standard: Standard) -> dict[str, Any]:
             }
         elif key == "exceptions":
             found[key] = list(dict.fromkeys(_scope(row) for row in value))
-            found |= {f"{key}.{_scope(row)}.{name}": one for row in value
-                      for name, one in row["item"].items()}  # fmt: skip
+            found |= {f"{key}.{_scope(row)}.{name}": one for row in value for name, one in row["item"].items()}
         elif key in PARTS and key not in LISTS:
             found |= {f"{key}.{name}": one for name, one in value.items()}
         else:
@@ -106,8 +105,11 @@ def _raised(values: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _under(values: Mapping[str, Any], prefix: str) -> dict[str, Any]:
-    return {key.removeprefix(prefix): value for key, value in values.items()
-            if key.startswith(prefix) and "." not in key.removeprefix(prefix)}  # fmt: skip
+    return {
+        key.removeprefix(prefix): value
+        for key, value in values.items()
+        if key.startswith(prefix) and "." not in key.removeprefix(prefix)
+    }
 
 
 def differences(before: Standard, after: Standard) -> list[Difference]:

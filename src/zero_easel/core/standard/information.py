@@ -7,8 +7,18 @@ from pydantic import field_validator
 from zero_easel.core.standard.patterns import Pattern
 from zero_easel.core.standard.rule import Part, Rule, Sentence
 
-TEXTS = ("title", "description", "creator", "copyright", "licence", "keywords", "place",
-         "gtin", "product_name", "product_description")  # fmt: skip
+TEXTS = (
+    "title",
+    "description",
+    "creator",
+    "copyright",
+    "licence",
+    "keywords",
+    "place",
+    "gtin",
+    "product_name",
+    "product_description",
+)
 """Fields of Information that are patterns."""
 _NOTHING = "not said"
 

@@ -37,8 +37,9 @@ def read_views(text: str) -> dict[str, list[str]]:
 
 def write_views(views: Mapping[str, Sequence[str]]) -> str:
     """View words as read_views reads them."""
-    return "; ".join(f"{category}: {', '.join(words)}" if category else ", ".join(words) for category, words in
-                     sorted(views.items()))  # fmt: skip
+    return "; ".join(
+        f"{category}: {', '.join(words)}" if category else ", ".join(words) for category, words in sorted(views.items())
+    )
 
 
 _SELDOM = "Rarely changed: folders, replacing, names wanted twice"
@@ -226,9 +227,14 @@ class Standard(Part):
 
 
 PARTS: dict[str, type[Part]] = {
-    "canvas": Canvas, "item": Item, "deliverables": Deliverable, "names": Names, "information": Information,
-    "overlays": Overlay, "checks": Check,
-}  # fmt: skip
+    "canvas": Canvas,
+    "item": Item,
+    "deliverables": Deliverable,
+    "names": Names,
+    "information": Information,
+    "overlays": Overlay,
+    "checks": Check,
+}
 """The parts of a standard that hold rules, in the order of its file; those of LISTS any number of times."""
 
 

@@ -54,7 +54,8 @@ class Rule:
 
 
 class Sentence(NamedTuple):
-    """Rules as a page writes them. text: words with {field} for each value, [field=a|b: ...] or [field!=a: ...] for
+    """Rules as a page writes them. text: words with {field} for each value, or {field:in px} where its name on the page
+    depends on where it stands, [field=a|b: ...] or [field!=a: ...] for
     what is only said where a value is one of some, [format~ability: ...] where the format can do something, `words` for
     what is typed as it stands, and {@name} for what the page puts in. folded: the line under which rarely changed ones
     are folded, "" for those that are always there."""
@@ -105,9 +106,10 @@ class Words(NamedTuple):
 
 
 class Blank(NamedTuple):
-    """A value in a sentence."""
+    """A value in a sentence. more: words that its name on the page has there beside those of its rule."""
 
     field: str
+    more: str = ""
 
 
 class Slot(NamedTuple):
@@ -134,7 +136,7 @@ class Only(NamedTuple):
 
 
 Piece = Words | Blank | Slot | Only
-_PIECES = re.compile(r"\{@(\w+)\}|\{(\w+)\}|`([^`]+)`|\[(\w+)(!?=|~)([^:\[\]]*):|(\])")
+_PIECES = re.compile(r"\{@(\w+)\}|\{(\w+)(?::([^{}]+))?\}|`([^`]+)`|\[(\w+)(!?=|~)([^:\[\]]*):|(\])")
 
 
 def pieces_of(text: str, able: Mapping[str, Sequence[str]]) -> tuple[Piece, ...]:
@@ -150,7 +152,7 @@ def _pieces(text: str, at: int, able: Mapping[str, Sequence[str]]) -> tuple[tupl
     while match := _PIECES.search(text, at):
         if match.start() > at:
             found.append(Words(text[at : match.start()]))
-        slot, blank, literal, asked, how, values, end = match.groups()
+        slot, blank, more, literal, asked, how, values, end = match.groups()
         at = match.end()
         if end:
             return tuple(found), at
@@ -159,17 +161,17 @@ def _pieces(text: str, at: int, able: Mapping[str, Sequence[str]]) -> tuple[tupl
             wanted = tuple(able[values]) if how == "~" else tuple(values.split("|"))
             found.append(Only(asked, wanted, how == "!=", inner))
         else:
-            found.append(Slot(slot) if slot else Blank(blank) if blank else Words(literal, True))
+            found.append(Slot(slot) if slot else Blank(blank, more or "") if blank else Words(literal, True))
     if at < len(text):
         found.append(Words(text[at:]))
     return tuple(found), len(text)
 
 
-def blanks_in(pieces: Sequence[Piece]) -> Iterator[str]:
-    """The fields that stand in a sentence."""
+def blanks_in(pieces: Sequence[Piece]) -> Iterator[Blank]:
+    """The values that stand in a sentence."""
     for piece in pieces:
         if isinstance(piece, Blank):
-            yield piece.field
+            yield piece
         elif isinstance(piece, Only):
             yield from blanks_in(piece.pieces)
 

@@ -22,9 +22,12 @@ def size_of(standard: Standard, wanted: Deliverable) -> Size:
     else:
         width, height = canvas.width, canvas.height
         factor = {
-            "canvas": 1.0, "longest": wanted.number / max(width, height), "width": wanted.number / width,
-            "height": wanted.number / height, "percent": wanted.number / 100,
-        }[wanted.size]  # fmt: skip
+            "canvas": 1.0,
+            "longest": wanted.number / max(width, height),
+            "width": wanted.number / width,
+            "height": wanted.number / height,
+            "percent": wanted.number / 100,
+        }[wanted.size]
     return Size(max(8, round(width * factor)), max(8, round(height * factor)))
 
 

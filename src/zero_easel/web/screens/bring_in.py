@@ -20,10 +20,16 @@ from zero_easel.web.stages import stages
 
 router = APIRouter()
 SHOWN = {
-    "": "all", "small": "longer side under", "soft": "not sharp", "unmatched": "no product",
+    "": "all",
+    "small": "longer side under",
+    "soft": "not sharp",
+    "unmatched": "no product",
     "twice": "same picture twice",
-    "ready": "already as large as the standard asks", "cards": "code cards", "out": "left out", "broken": "unreadable",
-}  # fmt: skip
+    "ready": "already as large as the standard asks",
+    "cards": "code cards",
+    "out": "left out",
+    "broken": "unreadable",
+}
 templates.env.globals.update(softness=softness, looks_soft=looks_soft, address=lambda **query: urlencode(query))
 
 
@@ -48,9 +54,16 @@ def bring_in_page(request: Request, session: Db, shoot: ShootById, ask: Asked) -
     lines = lines_of(session, shoot.id)
     page = listed(lines, ask, shoot.standard.rules.canvas)
     return show(
-        request, "bring_in.html", shoot=shoot, page=page, ask=ask, shown=SHOWN, total=len(lines),
-        marks=stages(session, shoot), stage="bring-in",
-    )  # fmt: skip
+        request,
+        "bring_in.html",
+        shoot=shoot,
+        page=page,
+        ask=ask,
+        shown=SHOWN,
+        total=len(lines),
+        marks=stages(session, shoot),
+        stage="bring-in",
+    )
 
 
 @router.post("/shoots/{shoot_id}/files")

@@ -84,10 +84,16 @@ def _wall(session: Db, shoot: Shoot) -> dict[str, Any]:
     look_at = [p for p in photos if doubtful(p)]
     ready = [p for p in photos if p.cutout is not None and p.clearing == Clearing.DONE and not doubtful(p)]
     return {
-        "shoot": shoot, "marks": stages(session, shoot), "stage": "clear", "look_at": look_at, "ready": ready,
-        "waiting": waiting, "total": len(photos), "shelf_size": shelf_size,
+        "shoot": shoot,
+        "marks": stages(session, shoot),
+        "stage": "clear",
+        "look_at": look_at,
+        "ready": ready,
+        "waiting": waiting,
+        "total": len(photos),
+        "shelf_size": shelf_size,
         "ground": shoot.standard.rules.canvas.ground,
-    }  # fmt: skip
+    }
 
 
 def in_order(photos: list[PhotoRow]) -> list[PhotoRow]:

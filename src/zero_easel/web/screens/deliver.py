@@ -68,15 +68,28 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
     planned = plan.pictures if plan else []
     photos = {line.id: line for line, _ in planned}
     return show(
-        request, "deliver.html", status, shoot=shoot, marks=stages(session, shoot), stage="deliver",
-        error=error, planned=planned, clashes=plan.batch.clashes if plan else [], rules=rules, row=shoot.standard,
+        request,
+        "deliver.html",
+        status,
+        shoot=shoot,
+        marks=stages(session, shoot),
+        stage="deliver",
+        error=error,
+        planned=planned,
+        clashes=plan.batch.clashes if plan else [],
+        rules=rules,
+        row=shoot.standard,
         counts=Counter(picture.deliverable for _, picture in planned),
         sizes={d.name: size_of(rules, d) for d in rules.deliverables},
         standards=[(row.id, row.rules.name) for row in all_standards(session)],
-        look_at=sum(doubtful(line) for line in photos.values()), staying=len(lines) - len(photos),
-        unsettled=troubles_of(lines).count, unknown=sum(not line.code for line in photos.values()),
-        cut=cut, enlarged=enlarged, **(run_context(session, run) if run else {"run": None, "at": None}),
-    )  # fmt: skip
+        look_at=sum(doubtful(line) for line in photos.values()),
+        staying=len(lines) - len(photos),
+        unsettled=troubles_of(lines).count,
+        unknown=sum(not line.code for line in photos.values()),
+        cut=cut,
+        enlarged=enlarged,
+        **(run_context(session, run) if run else {"run": None, "at": None}),
+    )
 
 
 def _warnings(session: Db, shoot: Shoot) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:

@@ -73,9 +73,15 @@ def set_card(request: Request, session: Db, photo: PhotoById, code: Annotated[st
 
 @router.post("/shoots/{shoot_id}/matches/{what}")
 def repair(
-    request: Request, session: Db, shoot: ShootById, what: str, chosen: Chosen, code: Annotated[str, Form()] = "",
-    page: Annotated[int, Form()] = 1, start: Annotated[str, Form()] = "",
-) -> HTMLResponse:  # fmt: skip
+    request: Request,
+    session: Db,
+    shoot: ShootById,
+    what: str,
+    chosen: Chosen,
+    code: Annotated[str, Form()] = "",
+    page: Annotated[int, Form()] = 1,
+    start: Annotated[str, Form()] = "",
+) -> HTMLResponse:
     """One repair on the photos that were chosen, or on all from `start` on; or undo and redo. Answers with all matches
     drawn anew."""
     if not chosen and start.isdecimal():
@@ -155,13 +161,23 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
     catalog = products_by_code(session, seen)
     unseen, unseen_count = products_unseen(session, seen, _UNSEEN) if lines else ([], 0)
     return {
-        "shoot": shoot, "marks": stages(session, shoot), "stage": "match", "views": VIEWS, "rows": shown,
-        "count": len(rows), "page": page, "pages": pages, "troubles": troubles, "first": first,
+        "shoot": shoot,
+        "marks": stages(session, shoot),
+        "stage": "match",
+        "views": VIEWS,
+        "rows": shown,
+        "count": len(rows),
+        "page": page,
+        "pages": pages,
+        "troubles": troubles,
+        "first": first,
         "names": {code: product.name for code, product in catalog.items()},
-        "products": count_products(session), "unseen": unseen, "unseen_count": unseen_count,
+        "products": count_products(session),
+        "unseen": unseen,
+        "unseen_count": unseen_count,
         "steps": undoable(session, Where(Stage.MATCH, shoot.id)),
         "reading": sum(not line.read and not line.error for line in lines),
-    }  # fmt: skip
+    }
 
 
 def _fresh(
@@ -178,9 +194,17 @@ def _matched(request: Request, session: Db, photo: PhotoRow, warning: str = "") 
     shoot = session.get_one(Shoot, photo.shoot_id)
     names = {p.code: p.name for p in products_by_code(session, [photo.code]).values()}
     answer = show(
-        request, "_match_answer.html", photo=photo, names=names, warning=warning, answer=True, shoot=shoot,
-        marks=stages(session, shoot), stage="match", steps=undoable(session, Where(Stage.MATCH, shoot.id)),
-    )  # fmt: skip
+        request,
+        "_match_answer.html",
+        photo=photo,
+        names=names,
+        warning=warning,
+        answer=True,
+        shoot=shoot,
+        marks=stages(session, shoot),
+        stage="match",
+        steps=undoable(session, Where(Stage.MATCH, shoot.id)),
+    )
     matched = {"photo": photo.id, "code": photo.code, "view": photo.view}
     answer.headers["HX-Trigger"] = json.dumps({"matched": matched})
     return answer

@@ -59,9 +59,13 @@ def try_names(request: Request, session: Db, shoot: ShootById, form: Fields) -> 
 
 @router.post("/shoots/{shoot_id}/names")
 def keep_rule(
-    request: Request, session: Db, shoot: ShootById, field: Annotated[str, Form()], value: Annotated[str, Form()] = "",
+    request: Request,
+    session: Db,
+    shoot: ShootById,
+    field: Annotated[str, Form()],
+    value: Annotated[str, Form()] = "",
     only: Annotated[str, Form()] = "",
-) -> HTMLResponse:  # fmt: skip
+) -> HTMLResponse:
     """Keep one rule; what is not possible is said, and nothing changes."""
     before = shoot.standard.rules
     rules, fault = _tried(before, {field: value}, free_columns(session))
@@ -126,15 +130,26 @@ def _names(
     pages = max(1, -(-len(rows) // _PAGE))
     page = min(max(1, page), pages)
     return {
-        "shoot": shoot, "marks": stages(session, shoot), "rules": rules, "row": shoot.standard,
-        "fault": fault, "planned": planned, "rows": rows[(page - 1) * _PAGE : page * _PAGE], "page": page,
-        "pages": pages, "only": only, "clashes": clashes, "clashing": clashing,
+        "shoot": shoot,
+        "marks": stages(session, shoot),
+        "rules": rules,
+        "row": shoot.standard,
+        "fault": fault,
+        "planned": planned,
+        "rows": rows[(page - 1) * _PAGE : page * _PAGE],
+        "page": page,
+        "pages": pages,
+        "only": only,
+        "clashes": clashes,
+        "clashing": clashing,
         "example": example_of([plan for _, plan in planned]),
-        "problems": sum(bool(plan.problems) or plan.original in clashing for _, plan in planned), "gs1": GS1,
+        "problems": sum(bool(plan.problems) or plan.original in clashing for _, plan in planned),
+        "gs1": GS1,
         "changed": sum(plan.original != plan.output for _, plan in planned),
-        "fields": (*FIELDS, *free_columns(session)), "rule_values": values_as_typed(rules),
+        "fields": (*FIELDS, *free_columns(session)),
+        "rule_values": values_as_typed(rules),
         "labelled": list(zip(_LABELS, sentences_of("names"), strict=True)),
-    }  # fmt: skip
+    }
 
 
 def _wanted(plan: Planned, only: str, clashing: set[str]) -> bool:

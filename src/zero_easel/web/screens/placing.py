@@ -54,9 +54,15 @@ def place_page(request: Request, session: Db, shoot: ShootById, category: str = 
     row = row_data(session, shoot, scope, whole=True)
     marks = stages(session, shoot)
     return show(
-        request, "place.html", marks=marks, stage="place", shoot=shoot, row=shoot.standard, line_up=row,
+        request,
+        "place.html",
+        marks=marks,
+        stage="place",
+        shoot=shoot,
+        row=shoot.standard,
+        line_up=row,
         **sentences(session, rules, scope),
-    )  # fmt: skip
+    )
 
 
 @router.get("/shoots/{shoot_id}/row")
@@ -67,9 +73,14 @@ def row_now(session: Db, shoot: ShootById, category: str = "", view: str = "") -
 
 @router.post("/shoots/{shoot_id}/place/rule")
 def rule(
-    session: Db, shoot: ShootById, field: str = Form(), value: str = Form(""), category: str = Form(""),
-    view: str = Form(""), drop: bool = Form(False),
-) -> Response:  # fmt: skip
+    session: Db,
+    shoot: ShootById,
+    field: str = Form(),
+    value: str = Form(""),
+    category: str = Form(""),
+    view: str = Form(""),
+    drop: bool = Form(False),
+) -> Response:
     """Change one rule, or let a scope follow the rule for all again."""
     scope, error = Scope(category, view), ""
     try:
@@ -169,11 +180,14 @@ def row_data(session: Db, shoot: Shoot, scope: Scope, *, whole: bool) -> dict[st
     areas: dict[str, Box] = {}
     missing = sum(entry.subject.measures is None for entry in row)
     return {
-        "canvas": [rules.canvas.width, rules.canvas.height], "ground": rules.canvas.ground,
-        "scale": _one_scale([placement for _, placement in shown]), "missing": missing,
-        "items": [_item(entry, placement, rules, areas) | (_lasting(entry) if whole else {})
-                  for entry, placement in shown],
-    }  # fmt: skip
+        "canvas": [rules.canvas.width, rules.canvas.height],
+        "ground": rules.canvas.ground,
+        "scale": _one_scale([placement for _, placement in shown]),
+        "missing": missing,
+        "items": [
+            _item(entry, placement, rules, areas) | (_lasting(entry) if whole else {}) for entry, placement in shown
+        ],
+    }
 
 
 def _in_scope(entry: RowEntry, scope: Scope) -> bool:
@@ -195,9 +209,13 @@ def _lasting(entry: RowEntry) -> dict[str, Any]:
     """What of an item no rule changes."""
     line, subject = entry.line, entry.subject
     return {
-        "name": line.name, "code": line.code, "view": subject.view, "frame": subject.frame,
-        "listed": [subject.size.width, subject.size.height], "measures": _measured(subject.measures),
-    }  # fmt: skip
+        "name": line.name,
+        "code": line.code,
+        "view": subject.view,
+        "frame": subject.frame,
+        "listed": [subject.size.width, subject.size.height],
+        "measures": _measured(subject.measures),
+    }
 
 
 def _item(entry: RowEntry, placement: Placement, rules: Standard, areas: dict[str, Box]) -> dict[str, Any]:
@@ -213,14 +231,27 @@ def _item(entry: RowEntry, placement: Placement, rules: Standard, areas: dict[st
     box, density = placement.box, placement.px_per_mm
     size = [round(side / density / placement.scale) for side in (box.width, box.height)] if density and box else None
     return {
-        "id": line.id, "src": source, "crop": crop, "matrix": _short(placement.matrix, 6), "rule":
-        _short(placement.by_rule, 6), "canvas": placement.canvas, "origin": placement.origin, "box": _short(box, 2) if
-        box else None, "area": area, "line": area.bottom if placement.rules.place == "line" else None, "share":
-        round(100 * placement.share, 1), "turn": round(placement.turn, 2), "scale": round(placement.scale, 4), "mm":
-        size, "ppm": density and round(density, 3), "uncut": placement.rules.fit if kept else "",
-        "cut": bool(placement.cut_sides) or kept, "adjustment":
-        subject.adjustment._asdict(), "moved": subject.adjustment.moves, "notes": [{"text": note.text, "calls":
-        note.calls} for note in placement.notes], }  # fmt: skip
+        "id": line.id,
+        "src": source,
+        "crop": crop,
+        "matrix": _short(placement.matrix, 6),
+        "rule": _short(placement.by_rule, 6),
+        "canvas": placement.canvas,
+        "origin": placement.origin,
+        "box": _short(box, 2) if box else None,
+        "area": area,
+        "line": area.bottom if placement.rules.place == "line" else None,
+        "share": round(100 * placement.share, 1),
+        "turn": round(placement.turn, 2),
+        "scale": round(placement.scale, 4),
+        "mm": size,
+        "ppm": density and round(density, 3),
+        "uncut": placement.rules.fit if kept else "",
+        "cut": bool(placement.cut_sides) or kept,
+        "adjustment": subject.adjustment._asdict(),
+        "moved": subject.adjustment.moves,
+        "notes": [{"text": note.text, "calls": note.calls} for note in placement.notes],
+    }
 
 
 def _measured(measures: Measures | None) -> dict[str, Any] | None:
@@ -230,11 +261,15 @@ def _measured(measures: Measures | None) -> dict[str, Any] | None:
     axis, foot = max(measures.upright, measures.level, key=lambda a: a.score), measures.foot
     lies = axis is measures.level and axis.score > measures.upright.score
     return {
-        "bounds": measures.bounds, "centroid": _short(measures.centroid, 1), "foot": [foot.left, foot.right],
-        "footAngle": round(foot.angle, 1) if foot.flat else None, "axis": [round(axis.x, 1), round(axis.y, 1)],
-        "axisAngle": round(axis.angle + (90 if lies else 0), 2), "lean": round(axis.angle, 1),
+        "bounds": measures.bounds,
+        "centroid": _short(measures.centroid, 1),
+        "foot": [foot.left, foot.right],
+        "footAngle": round(foot.angle, 1) if foot.flat else None,
+        "axis": [round(axis.x, 1), round(axis.y, 1)],
+        "axisAngle": round(axis.angle + (90 if lies else 0), 2),
+        "lean": round(axis.angle, 1),
         "mirrored": round(100 * axis.score),
-    }  # fmt: skip
+    }
 
 
 def _short(numbers: Any, digits: int) -> list[float]:

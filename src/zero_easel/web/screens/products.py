@@ -27,9 +27,7 @@ from zero_easel.web.page import Bench, Db, Fields, found, plural, show
 
 router = APIRouter()
 _SHOWN = 200
-_FIELDS = {
-    **{field: field for field in FIELDS}, "ean": "EAN or GTIN", FREE: "a field of its own", UNUSED: "not used"
-}  # fmt: skip
+_FIELDS = {**{field: field for field in FIELDS}, "ean": "EAN or GTIN", FREE: "a field of its own", UNUSED: "not used"}
 
 
 @router.get("/products")
@@ -67,9 +65,16 @@ def look_at_table(request: Request, session: Db, bench: Bench, digest: str, name
     except TableError as problem:
         error = str(problem)
     return show(
-        request, "table.html", name=name, digest=digest, columns=columns, compared=compared, error=error,
-        fields=_FIELDS, mapping=mapping,
-    )  # fmt: skip
+        request,
+        "table.html",
+        name=name,
+        digest=digest,
+        columns=columns,
+        compared=compared,
+        error=error,
+        fields=_FIELDS,
+        mapping=mapping,
+    )
 
 
 @router.post("/products/table/{digest}")
@@ -120,8 +125,17 @@ def _page(request: Request, session: Db, q: str = "", message: str = "", failed:
     query = select(PhotoRow).where(PhotoRow.code.in_([p.code for p in products]), ~PhotoRow.card)
     for photo in session.scalars(query).unique():
         photos.setdefault(photo.code, []).append(photo)
-    return show(request, "products.html", products=products, photos=photos, total=count_products(session), q=q,
-                message=message, failed=failed, most=_SHOWN)  # fmt: skip
+    return show(
+        request,
+        "products.html",
+        products=products,
+        photos=photos,
+        total=count_products(session),
+        q=q,
+        message=message,
+        failed=failed,
+        most=_SHOWN,
+    )
 
 
 def _aside(bench: Bench, digest: str) -> bytes:

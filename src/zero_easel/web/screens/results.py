@@ -23,13 +23,21 @@ def compare(request: Request, session: Db, picture_id: int, beside: int = 0) -> 
     other = next((p for p in others if p.id == beside and p.id != picture.id), None)
     rules = picture.run.rules
     return show(
-        request, "compare.html", picture=picture, rules=rules, others=others, other=other,
+        request,
+        "compare.html",
+        picture=picture,
+        rules=rules,
+        others=others,
+        other=other,
         previous=row[at - 1] if at > 0 else None,
         following=row[at + 1] if 0 <= at < len(row) - 1 else None,
-        position=at + 1, count=len(row), kinds=KINDS,
+        position=at + 1,
+        count=len(row),
+        kinds=KINDS,
         checks=sorted(picture.checks, key=lambda check: check.ok),
-        left=_layer(picture), right=_layer(other) if other else _original(picture),
-    )  # fmt: skip
+        left=_layer(picture),
+        right=_layer(other) if other else _original(picture),
+    )
 
 
 def _layer(picture: PictureRow) -> dict[str, object]:
@@ -37,16 +45,22 @@ def _layer(picture: PictureRow) -> dict[str, object]:
     kind = next(kind for kind in FORMATS.values() if kind.suffix == "." + picture.output.rpartition(".")[2])
     quality = f", quality {picture.quality}" if picture.quality else ""
     return {
-        "src": f"/media/picture/{picture.id}/shown", "width": picture.width, "height": picture.height,
-        "matrix": picture.matrix or None, "label": picture.deliverable,
+        "src": f"/media/picture/{picture.id}/shown",
+        "width": picture.width,
+        "height": picture.height,
+        "matrix": picture.matrix or None,
+        "label": picture.deliverable,
         "facts": f"{picture.width} × {picture.height} px, {file_size(picture.bytes)}, {kind.label}{quality}",
-    }  # fmt: skip
+    }
 
 
 def _original(picture: PictureRow) -> dict[str, object]:
     original = picture.photo.original
     return {
-        "src": f"/media/original/{picture.photo.digest}.jpg", "width": original.width, "height": original.height,
-        "matrix": [1, 0, 0, 1, 0, 0], "label": "original",
+        "src": f"/media/original/{picture.photo.digest}.jpg",
+        "width": original.width,
+        "height": original.height,
+        "matrix": [1, 0, 0, 1, 0, 0],
+        "label": "original",
         "facts": f"{original.width} × {original.height} px, {file_size(original.bytes)}, {original.format}",
-    }  # fmt: skip
+    }

@@ -36,9 +36,14 @@ def list_runs(request: Request, session: Db) -> HTMLResponse:
 
 @router.get("/runs/{run_id}")
 def run_page(
-    request: Request, session: Db, run: RunById, show_as: str = "sheet", deliverable: str = "", sort: str = "",
+    request: Request,
+    session: Db,
+    run: RunById,
+    show_as: str = "sheet",
+    deliverable: str = "",
+    sort: str = "",
     error: str = "",
-) -> HTMLResponse:  # fmt: skip
+) -> HTMLResponse:
     """Progress, and what is finished; its live part alone when asked for again."""
     template = "_run.html" if is_partial(request) else "run.html"
     context = run_context(session, run, show_as, deliverable, sort)
@@ -52,15 +57,26 @@ def run_context(session: Db, run: Run, show_as: str = "sheet", deliverable: str 
     shown = [picture for picture in done if not deliverable or picture.deliverable == deliverable]
     failing = [picture for picture in done if picture.failures]
     return {
-        "run": run, "at": progress_of(session, run), "pictures": pictures, "run_rules": rules,
+        "run": run,
+        "at": progress_of(session, run),
+        "pictures": pictures,
+        "run_rules": rules,
         "finished": _sorted(shown, sort) if show_as == "table" else shown,
-        "names": [d.name for d in rules.deliverables], "deliverable": deliverable, "sort": sort,
-        "show_as": show_as if show_as in VIEWS else "sheet", "checked": any(p.checks for p in done),
-        "failing": failing, "held": sum(not handed_over(p, rules) for p in done),
+        "names": [d.name for d in rules.deliverables],
+        "deliverable": deliverable,
+        "sort": sort,
+        "show_as": show_as if show_as in VIEWS else "sheet",
+        "checked": any(p.checks for p in done),
+        "failing": failing,
+        "held": sum(not handed_over(p, rules) for p in done),
         "per_deliverable": Counter(picture.deliverable for picture in done),
-        "before": _bytes_before(done), "after": sum(picture.bytes for picture in done),
-        **_checks_table(done, failing, rules), "kinds": KINDS, "sheet": ContactSheet(), "formats": FORMATS,
-    }  # fmt: skip
+        "before": _bytes_before(done),
+        "after": sum(picture.bytes for picture in done),
+        **_checks_table(done, failing, rules),
+        "kinds": KINDS,
+        "sheet": ContactSheet(),
+        "formats": FORMATS,
+    }
 
 
 def _bytes_before(done: list[PictureRow]) -> int:
@@ -69,10 +85,15 @@ def _bytes_before(done: list[PictureRow]) -> int:
 
 
 _SORTS = {
-    "name": lambda p: p.output, "photo": lambda p: p.original, "product": lambda p: (p.code, p.view),
-    "deliverable": lambda p: p.deliverable, "width": lambda p: -p.width, "height": lambda p: -p.height,
-    "bytes": lambda p: -p.bytes, "quality": lambda p: -p.quality,
-}  # fmt: skip
+    "name": lambda p: p.output,
+    "photo": lambda p: p.original,
+    "product": lambda p: (p.code, p.view),
+    "deliverable": lambda p: p.deliverable,
+    "width": lambda p: -p.width,
+    "height": lambda p: -p.height,
+    "bytes": lambda p: -p.bytes,
+    "quality": lambda p: -p.quality,
+}
 
 
 def _sorted(pictures: list[PictureRow], sort: str) -> list[PictureRow]:
@@ -124,16 +145,32 @@ def manifest(session: Db, run: RunById, kind: str) -> Response:
 
 @router.get("/runs/{run_id}/sheet.pdf")
 def sheet(
-    request: Request, session: Db, bench: Bench, run: RunById, deliverable: str = "", per_page: str = "20",
-    orientation: str = "portrait", gap: str = "5", caption: str = "{code}", caption_2: str = "{name}", title: str = "",
+    request: Request,
+    session: Db,
+    bench: Bench,
+    run: RunById,
+    deliverable: str = "",
+    per_page: str = "20",
+    orientation: str = "portrait",
+    gap: str = "5",
+    caption: str = "{code}",
+    caption_2: str = "{name}",
+    title: str = "",
     numbers: str = "",
-) -> Response:  # fmt: skip
+) -> Response:
     """A contact sheet of one deliverable as PDF."""
     try:
-        rules = ContactSheet.model_validate({
-            "per_page": per_page, "orientation": orientation, "gap": gap.replace(",", "."), "caption": caption,
-            "caption_2": caption_2, "title": title, "numbers": bool(numbers),
-        })  # fmt: skip
+        rules = ContactSheet.model_validate(
+            {
+                "per_page": per_page,
+                "orientation": orientation,
+                "gap": gap.replace(",", "."),
+                "caption": caption,
+                "caption_2": caption_2,
+                "title": title,
+                "numbers": bool(numbers),
+            }
+        )
         data = sheet_of(session, bench.vault, run, deliverable, rules)
     except ValidationError as problem:
         first = problem.errors()[0]

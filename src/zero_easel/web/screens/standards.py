@@ -39,7 +39,7 @@ from zero_easel.library.standards import (
     remove_standard,
     set_rule,
     used_by,
-)  # fmt: skip
+)
 from zero_easel.library.undo import Step, redo, undo
 from zero_easel.web.page import Bench, Db, found, show
 from zero_easel.web.samples import samples_of
@@ -89,9 +89,15 @@ def as_schema() -> JSONResponse:
 
 @router.get("/standards/{standard_id}")
 def standard_page(
-    request: Request, session: Db, bench: Bench, row: StandardById, shoot: int = 0, category: str = "", view: str = "",
+    request: Request,
+    session: Db,
+    bench: Bench,
+    row: StandardById,
+    shoot: int = 0,
+    category: str = "",
+    view: str = "",
     on: str = "",
-) -> HTMLResponse:  # fmt: skip
+) -> HTMLResponse:
     """The standard beside items of a shoot, by default the newest that follows it."""
     chosen = session.get(Shoot, shoot) if shoot else _newest(session, row)
     context = rules_context(session, bench, row, chosen, Scope(category, view), on)
@@ -100,10 +106,18 @@ def standard_page(
 
 @router.post("/standards/{standard_id}/rule")
 def change_rule(
-    request: Request, session: Db, bench: Bench, row: StandardById, field: str = Form(), value: str = Form(""),
-    shoot_id: int = Form(0), category: str = Form(""), view: str = Form(""), on: str = Form(""),
+    request: Request,
+    session: Db,
+    bench: Bench,
+    row: StandardById,
+    field: str = Form(),
+    value: str = Form(""),
+    shoot_id: int = Form(0),
+    category: str = Form(""),
+    view: str = Form(""),
+    on: str = Form(""),
     drop: bool = Form(False),
-) -> HTMLResponse:  # fmt: skip
+) -> HTMLResponse:
     """Change one value; what is not possible is said, and nothing changes."""
     error, scope = "", Scope(category, view)
     try:
@@ -128,9 +142,16 @@ def change_rule(
 
 @router.post("/standards/{standard_id}/step/{direction}")
 def step(
-    request: Request, session: Db, bench: Bench, row: StandardById, direction: str, shoot_id: int = Form(0),
-    category: str = Form(""), view: str = Form(""), on: str = Form(""),
-) -> HTMLResponse:  # fmt: skip
+    request: Request,
+    session: Db,
+    bench: Bench,
+    row: StandardById,
+    direction: str,
+    shoot_id: int = Form(0),
+    category: str = Form(""),
+    view: str = Form(""),
+    on: str = Form(""),
+) -> HTMLResponse:
     """Undo or redo; the page is drawn anew, for parts may have come or gone."""
     take = found({"undo": undo, "redo": redo}.get(direction), "command")
     done = take(session, Where(Stage.STANDARD, row.id))
@@ -147,9 +168,14 @@ def _message(direction: str, done: Step | None) -> str:
 
 @router.post("/standards/{standard_id}/parts/{part}")
 def add_to(
-    request: Request, session: Db, bench: Bench, row: StandardById, part: str, kind: str = Form(""),
+    request: Request,
+    session: Db,
+    bench: Bench,
+    row: StandardById,
+    part: str,
+    kind: str = Form(""),
     remove: str = Form(""),
-) -> Response:  # fmt: skip
+) -> Response:
     """Add deliverables, overlays or checks, or remove one."""
     try:
         if remove:
@@ -229,8 +255,12 @@ def _sizes(rules: Standard) -> list[str]:
 
 def ruled(rules: Standard, scope: Scope, field: str, error: str) -> dict[str, Any]:
     """What a page's fields are told after a change: all values as they are kept, and which are the scope's own."""
-    return {"field": field, "refused": field if error else "", "values": values_as_typed(rules, scope),
-            "own": [f"item.{key}" for key in rules.own_rules(scope)] if scope != ALL else []}  # fmt: skip
+    return {
+        "field": field,
+        "refused": field if error else "",
+        "values": values_as_typed(rules, scope),
+        "own": [f"item.{key}" for key in rules.own_rules(scope)] if scope != ALL else [],
+    }
 
 
 def _newest(session: Db, row: StandardRow) -> Shoot | None:
@@ -247,8 +277,10 @@ def scopes_of(session: Db, rules: Standard) -> dict[str, list[str]]:
     )
     categories |= {special.category for special in rules.exceptions}
     views |= {special.view for special in rules.exceptions}
-    return {key: sorted({word.casefold() for word in words if word})
-            for key, words in (("categories", categories), ("views", views))}  # fmt: skip
+    return {
+        key: sorted({word.casefold() for word in words if word})
+        for key, words in (("categories", categories), ("views", views))
+    }
 
 
 def rules_context(
@@ -258,11 +290,19 @@ def rules_context(
     samples are, "" for the standard's own."""
     rules = row.rules
     changed = _changed(session, bench, row, shoot.id if shoot else 0, scope, on)
-    return changed | sentences(session, rules, scope) | {
-        "shoot": shoot, "example": _example(session, shoot), "kinds": KINDS, "deliverable_sets": delivering.SETS,
-        "check_sets": checking.SETS, "shoots": session.scalars(select(Shoot).order_by(Shoot.id.desc())).all(),
-        "uses": used_by(session, row),
-    }  # fmt: skip
+    return (
+        changed
+        | sentences(session, rules, scope)
+        | {
+            "shoot": shoot,
+            "example": _example(session, shoot),
+            "kinds": KINDS,
+            "deliverable_sets": delivering.SETS,
+            "check_sets": checking.SETS,
+            "shoots": session.scalars(select(Shoot).order_by(Shoot.id.desc())).all(),
+            "uses": used_by(session, row),
+        }
+    )
 
 
 def _changed(session: Db, bench: Bench, row: StandardRow, shoot_id: int, scope: Scope, on: str) -> dict[str, Any]:
@@ -272,12 +312,18 @@ def _changed(session: Db, bench: Bench, row: StandardRow, shoot_id: int, scope: 
     on_canvas = rules_on(rules, rules.deliverable(on)) if on else rules
     entries = row_of(session, shoot_id) if shoot_id else []
     return {
-        "row": row, "rules": rules, "samples": samples_of(session, entries, on_canvas, on, assets), "on": on,
-        "canvas": on_canvas.canvas, "ground": read_ground(on_canvas.canvas.ground), "assets": assets.names(),
+        "row": row,
+        "rules": rules,
+        "samples": samples_of(session, entries, on_canvas, on, assets),
+        "on": on,
+        "canvas": on_canvas.canvas,
+        "ground": read_ground(on_canvas.canvas.ground),
+        "assets": assets.names(),
         "area": free_area(on_canvas.canvas, on_canvas.rules_for(scope)),
-        "sizes": {d.name: size_of(rules, d) for d in rules.deliverables}, "printed": _printed(rules),
+        "sizes": {d.name: size_of(rules, d) for d in rules.deliverables},
+        "printed": _printed(rules),
         "steps": undoable(session, Where(Stage.STANDARD, row.id)),
-    }  # fmt: skip
+    }
 
 
 def _example(session: Db, shoot: Shoot | None) -> str:
@@ -299,7 +345,10 @@ def _printed(rules: Standard) -> list[str]:
 def sentences(session: Db, rules: Standard, scope: Scope) -> dict[str, Any]:
     """What the sentences of a standard show for a scope."""
     return {
-        "rules": rules, "item": rules.rules_for(scope), "scope": scope,
+        "rules": rules,
+        "item": rules.rules_for(scope),
+        "scope": scope,
         "own": rules.own_rules(scope) if scope != ALL else {},
-        "scopes": scopes_of(session, rules), "shown": values_as_typed(rules, scope),
-    }  # fmt: skip
+        "scopes": scopes_of(session, rules),
+        "shown": values_as_typed(rules, scope),
+    }

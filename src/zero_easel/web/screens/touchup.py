@@ -41,13 +41,20 @@ def touch_up(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
     order = [p.id for p in photos]
     at = order.index(photo.id) if photo.id in order else -1
     return show(
-        request, "touch_up.html", shoot=shoot, photo=photo, ground=shoot.standard.rules.canvas.ground,
+        request,
+        "touch_up.html",
+        shoot=shoot,
+        photo=photo,
+        ground=shoot.standard.rules.canvas.ground,
         previous=order[at - 1] if at > 0 else None,
         following=order[at + 1] if 0 <= at < len(order) - 1 else None,
         doubt=next((p.id for p in photos if doubtful(p) and p.id != photo.id), None),
-        next_view=_next_view(session, photo), position=at + 1, count=len(order),
-        state=json.dumps(_state(session, photo)), tile=TILE,
-    )  # fmt: skip
+        next_view=_next_view(session, photo),
+        position=at + 1,
+        count=len(order),
+        state=json.dumps(_state(session, photo)),
+        tile=TILE,
+    )
 
 
 @router.get("/photos/{photo_id}/marks")
@@ -116,7 +123,7 @@ def photo_tile(photo_open: Opened, level: int, column: int, row: int) -> Respons
 @router.get("/photos/{photo_id}/tiles/cutout/{key}/{level}/{column}/{row}.png")
 def cutout_tile(
     session: Db, photo: PhotoById, photo_open: Opened, key: str, level: int, column: int, row: int
-) -> Response:  # fmt: skip
+) -> Response:
     """A tile of the item with the marks in force; the key names them, so an outdated one is not answered."""
     if key != _key(session, photo):
         raise HTTPException(409, "The marks have changed since.")
@@ -135,10 +142,15 @@ def _key(session: Session, photo: PhotoRow) -> str:
 def _state(session: Session, photo: PhotoRow) -> dict[str, object]:
     steps = undoable(session, Where(Stage.TOUCH_UP, photo.id))
     return {
-        "id": photo.id, "digest": photo.digest, "width": photo.original.width, "height": photo.original.height,
-        "key": _key(session, photo), "marks": [mark.model_dump(mode="json") for mark in photo.marks],
-        "undo": steps.undos, "redo": steps.redos,
-    }  # fmt: skip
+        "id": photo.id,
+        "digest": photo.digest,
+        "width": photo.original.width,
+        "height": photo.original.height,
+        "key": _key(session, photo),
+        "marks": [mark.model_dump(mode="json") for mark in photo.marks],
+        "undo": steps.undos,
+        "redo": steps.redos,
+    }
 
 
 def _next_view(session: Session, photo: PhotoRow) -> PhotoRow | None:

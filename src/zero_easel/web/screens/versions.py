@@ -23,9 +23,16 @@ def versions_page(
     if old in known and new in known:
         compared = differences(known[old].rules, known[new].rules)
     return show(
-        request, "versions.html", row=row, rules=row.rules, history=history, old=old, new=new, compared=compared,
+        request,
+        "versions.html",
+        row=row,
+        rules=row.rules,
+        history=history,
+        old=old,
+        new=new,
+        compared=compared,
         error=error,
-    )  # fmt: skip
+    )
 
 
 @router.post("/standards/{standard_id}/versions")

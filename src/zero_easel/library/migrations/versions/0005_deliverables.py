@@ -89,6 +89,8 @@ def _joined(rules: dict[str, Any]) -> dict[str, Any]:
     for key in ("information", "overlays", "checks", "hand_over"):
         rules.pop(key, None)
     rules["deliverable"] = {
-        **names, "format": kind if kind in ("jpeg", "png", "webp") else "png", "quality": first.get("quality", 90),
-    }  # fmt: skip
+        **names,
+        "format": kind if kind in ("jpeg", "png", "webp") else "png",
+        "quality": first.get("quality", 90),
+    }
     return rules

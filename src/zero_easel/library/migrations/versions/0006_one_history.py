@@ -13,9 +13,10 @@ branch_labels = None
 depends_on = None
 
 _RULES = {
-    "canvas": {"around": "padding"}, "names": {"put": "replace_with", "twice": "on_duplicate"},
+    "canvas": {"around": "padding"},
+    "names": {"put": "replace_with", "twice": "on_duplicate"},
     "deliverables": {"limit": "max_kb", "least": "min_quality"},
-}  # fmt: skip
+}
 _COLUMNS = {"photo": {"hand": "adjustment"}, "picture": {"way": "matrix", "told": "fields"}, "change": {"said": "text"}}
 
 
@@ -128,8 +129,13 @@ def _marks_to_history() -> None:
                     "INSERT INTO change (photo_id, stage, text, before, after, undone, made) "
                     "VALUES (:photo, 'touch-up', :text, '{}', :after, :undone, CURRENT_TIMESTAMP)"
                 ),
-                {"photo": photo_id, "text": f"mark: {mark['kind']}", "after": json.dumps({"marks": [mark]}),
-                 "undone": place >= at},
-            )  # fmt: skip
-        bind.execute(sa.text("UPDATE photo SET marks = :marks WHERE id = :id"),
-                     {"marks": json.dumps(marks[:at]), "id": photo_id})  # fmt: skip
+                {
+                    "photo": photo_id,
+                    "text": f"mark: {mark['kind']}",
+                    "after": json.dumps({"marks": [mark]}),
+                    "undone": place >= at,
+                },
+            )
+        bind.execute(
+            sa.text("UPDATE photo SET marks = :marks WHERE id = :id"), {"marks": json.dumps(marks[:at]), "id": photo_id}
+        )

@@ -3,42 +3,26 @@
 import json
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, Any
 
 import typer
-from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
-from zero_easel.core.catalog.headings import folded_heading
+from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
 from zero_easel.core.catalog.plan import NamedPhoto, Namer
-from zero_easel.core.catalog.products import (
-    FIELDS,
-    UNUSED,
-    Catalog,
-    Product,
-    Shot,
-    ShotList,
-    Texts,
-    columns_of,
-    read_catalog,
-    read_shotlist,
-)
-from zero_easel.core.catalog.tables import BYTE_LIMIT as TABLE_LIMIT
-from zero_easel.core.catalog.tables import Problem, TableError, read_table, too_large
 from zero_easel.core.finishing.encode import CUTOUT_MARK, encode_cutout
 from zero_easel.core.photos.decoding import PhotoError, read_photo
 from zero_easel.core.standard.editing import changed
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.core.standard.naming import collisions
 from zero_easel.core.standard.patterns import PatternError
-from zero_easel.core.standard.yaml_file import read_standard, write_standard
 from zero_easel.core.standard.yaml_file import schema as schema_of
+from zero_easel.core.standard.yaml_file import write_standard
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
-from zero_easel.folder.batch import FolderError, execute, list_photos, match_photos, prepare, texts_on
+from zero_easel.folder.batch import FolderError, execute, list_photos, match_photos, prepare
 from zero_easel.pipeline import clear, empty_frame
 from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
 from zero_easel.settings import Settings, available_cores
@@ -50,7 +34,6 @@ app = typer.Typer(
     rich_markup_mode=None,
     help="Zero Easel: from a folder of product photos to uniform, correctly named pictures.",
 )
-_err = Console(stderr=True, soft_wrap=True, highlight=False, markup=False)
 
 Jobs = Annotated[int, typer.Option(min=1, max=256, help="Photos worked on at once.")]
 Port = Annotated[int, typer.Option(min=0, max=65535, help="Port on 127.0.0.1; the next free one if it is taken.")]
@@ -63,11 +46,6 @@ Columns = Annotated[
     ),
 ]
 _CORES = available_cores()
-Table = TypeVar("Table", Catalog, ShotList)
-
-
-class UsageError(Exception):
-    """Wrong usage, told in a sentence; exit status 2."""
 
 
 @app.command()
@@ -88,22 +66,30 @@ def run(
     jobs: Jobs = _CORES,
 ) -> None:
     """Make the standard's picture of every photo in a folder."""
-    rules = _standard(standard)
-    products = _products(catalog, column, lambda: _texts(photos, out, recursive, jobs))
+    rules = read_rules(standard)
+    products = products_in(catalog, column, lambda: texts_in(photos, out, recursive, jobs))
     try:
         with _progress() as bar:
             reading = bar.add_task("Looking for code cards", total=None, visible=False)
             work = prepare(
-                photos, out, rules, products, _shots(shotlist), empties=empty or [], recursive=recursive,
-                assets=assets or (standard.parent if standard else None), replace=replace, jobs=jobs,
+                photos,
+                out,
+                rules,
+                products,
+                shots_in(shotlist),
+                empties=empty or [],
+                recursive=recursive,
+                assets=assets or (standard.parent if standard else None),
+                replace=replace,
+                jobs=jobs,
                 on_read=lambda done, count: bar.update(reading, completed=done, total=count, visible=True),
-            )  # fmt: skip
+            )
     except FolderError as error:
         raise UsageError(str(error)) from error
     if work.absent:
-        _err.print(f"The shot list names {_some(work.absent)}, not found among the photos.")
+        console.print(f"The shot list names {some(work.absent)}, not found among the photos.")
     for doubt in work.doubts:
-        _err.print(f"To make sure of: {doubt}.")
+        console.print(f"To make sure of: {doubt}.")
     with _progress() as bar:
         task = bar.add_task("Pictures", total=len(work.batch.pictures))
 
@@ -122,14 +108,14 @@ def run(
             raise UsageError(f"{out} cannot be written: {error.strerror or error}.") from error
     left_out = [row.original for row in rows if row.status == LEFT_OUT]
     if left_out:
-        _err.print(f"Left out, each with its reason in {out / NAME}: {_some(left_out)}.")
+        console.print(f"Left out, each with its reason in {out / NAME}: {some(left_out)}.")
     if cut:
-        _err.print(f"An item is cut off in {_some(cut)}; see {out / NAME}.")
+        console.print(f"An item is cut off in {some(cut)}; see {out / NAME}.")
     unmet = [row for row in rows if row.checks not in ("", "passed")]
     for row in unmet[:10]:
-        _err.print(f"{row.original}, {row.deliverable}: {row.checks}.")
+        console.print(f"{row.original}, {row.deliverable}: {row.checks}.")
     if len(unmet) > 10:
-        _err.print(f"{len(unmet) - 10} more fail a check; see {out / NAME}.")
+        console.print(f"{len(unmet) - 10} more fail a check; see {out / NAME}.")
     failed = len({row.original for row in rows if row.status == FAILED})
     held = sum(row.status == HELD for row in rows)
     made = sum(row.status == DONE for row in rows)
@@ -207,7 +193,7 @@ def rename(
     rules = _changed(names_name=pattern, names_folder=folder, names_count=count, names_on_duplicate=on_duplicate)
     sources, doubts = _renamed(photos, out or photos / ".nowhere", rules, catalog, column, shotlist, recursive, jobs)
     for doubt in doubts:
-        _err.print(f"To make sure of: {doubt}.")
+        console.print(f"To make sure of: {doubt}.")
     if dry or out is None:
         for source in sources:
             print(f"{source.old}\t{source.planned.output}\t{source.planned.note}")
@@ -263,7 +249,7 @@ def standard(
 ) -> None:
     """Print the built-in standard as commented YAML."""
     if check is not None:
-        print(f"{check} is a standard: {_standard(check).name}")
+        print(f"{check} is a standard: {read_rules(check).name}")
     elif schema:
         print(json.dumps(schema_of(), indent=1, ensure_ascii=False))
     else:
@@ -291,7 +277,7 @@ def main() -> None:
     try:
         app(standalone_mode=True)
     except UsageError as error:
-        _err.print(f"zero-easel: {error}")
+        console.print(f"zero-easel: {error}")
         sys.exit(2)
 
 
@@ -361,21 +347,24 @@ def _renamed(
     """Photos of a folder with their new names, in shooting order, and what to make sure of. Code cards stay out."""
     if not photos.is_dir():
         raise UsageError(f"{photos} is not a folder.")
-    products = _products(catalog, column, lambda: _texts(photos, out, recursive, jobs))
-    matched = match_photos(list_photos(photos, out, recursive), products, _shots(shotlist), jobs)
+    products = products_in(catalog, column, lambda: texts_in(photos, out, recursive, jobs))
+    matched = match_photos(list_photos(photos, out, recursive), products, shots_in(shotlist), jobs)
     part = [one for one in matched if not one.match.card]
     columns = sorted({key for product in products for key in product.extra})
     try:
         namer = Namer(rules, columns, photos.resolve().name)
-        planned = namer.plan([NamedPhoto(one.path.name, one.match, one.taken) for one in part],
-                             {product.code: product for product in products})  # fmt: skip
+        planned = namer.plan(
+            [NamedPhoto(one.path.name, one.match, one.taken) for one in part],
+            {product.code: product for product in products},
+        )
     except PatternError as error:
         raise UsageError(f"{error}.") from error
     from zero_easel.folder.renaming import Copy
 
     doubts = [f"{one.path.name}: {one.match.doubt}" for one in matched if one.match.doubt]
-    sources = [Copy(one.path.relative_to(photos).as_posix(), one.path, plan)
-               for one, plan in zip(part, planned, strict=True)]  # fmt: skip
+    sources = [
+        Copy(one.path.relative_to(photos).as_posix(), one.path, plan) for one, plan in zip(part, planned, strict=True)
+    ]
     return sources, doubts
 
 
@@ -387,85 +376,6 @@ def _progress(hidden: bool = False) -> Progress:
         MofNCompleteColumn(),
         TimeElapsedColumn(),
         TimeRemainingColumn(),
-        console=_err,
-        disable=hidden or not _err.is_terminal,
+        console=console,
+        disable=hidden or not console.is_terminal,
     )
-
-
-def _standard(path: Path | None) -> Standard:
-    if path is None:
-        return Standard()
-    try:
-        return read_standard(_bytes(path).decode("utf-8-sig", errors="replace"), path.name)
-    except StandardError as error:
-        raise UsageError(f"{error}.") from error
-
-
-def _products(path: Path | None, column: list[str] | None, texts: Texts) -> list[Product]:
-    """The products of a table. column: what columns hold, FIELD=HEADING each. texts: see read_catalog."""
-    if path is None:
-        return []
-    mapping = dict(_column(pair) for pair in column or ())
-    if mapping:
-        _check_headings(path, mapping)
-    return _table(path, lambda data: read_catalog(data, path.name, mapping, texts)).products
-
-
-def _check_headings(path: Path, mapping: dict[str, str]) -> None:
-    try:
-        columns = columns_of(read_table(_bytes(path, TABLE_LIMIT), path.name), mapping)
-    except TableError as error:
-        raise UsageError(str(error)) from error
-    for key in mapping.keys() - {column.key for column in columns}:
-        headings = ", ".join(f'"{column.heading}"' for column in columns[:6])
-        raise UsageError(f'{path.name} has no heading "{key}"; its headings are {headings}.')
-
-
-def _column(pair: str) -> tuple[str, str]:
-    field, _, heading = pair.partition("=")
-    if field.strip() not in (*FIELDS, UNUSED) or not heading.strip():
-        raise UsageError(f"--column {pair} should read FIELD=HEADING, with one of {', '.join((*FIELDS, UNUSED))}.")
-    return folded_heading(heading), field.strip()
-
-
-def _texts(photos: Path, out: Path, recursive: bool, jobs: int) -> list[str]:
-    return texts_on(list_photos(photos, out, recursive), jobs) if photos.is_dir() else []
-
-
-def _shots(path: Path | None) -> list[Shot]:
-    if path is None:
-        return []
-    return _table(path, lambda data: read_shotlist(data, path.name)).shots
-
-
-def _table(path: Path, read: Callable[[bytes], Table]) -> Table:
-    try:
-        table = read(_bytes(path, TABLE_LIMIT))
-    except TableError as error:
-        hand = " On this line: --column code=HEADING." if error.missing_code else ""
-        raise UsageError(f"{error}{hand}") from error
-    for note in table.notes:
-        _err.print(f"{path.name}: {note}")
-    _report(path, table.problems)
-    return table
-
-
-def _report(path: Path, problems: list[Problem]) -> None:
-    for problem in problems:
-        _err.print(f"{path.name}, row {problem.row}: {problem.reason}; the row was left out.")
-
-
-def _bytes(path: Path, limit: int = 0) -> bytes:
-    """A file's bytes, unless it is over the limit for tables."""
-    try:
-        if limit and path.stat().st_size > limit:
-            raise UsageError(too_large(path.name, path.stat().st_size))
-        return path.read_bytes()
-    except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror or error}.") from error
-
-
-def _some(names: list[str]) -> str:
-    """The first few of many names."""
-    shown = ", ".join(names[:3])
-    return f"{shown} and {len(names) - 3} more" if len(names) > 3 else shown
