@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 from support import item_of
@@ -16,7 +16,7 @@ from zero_easel.core.finishing.encode import encode
 from zero_easel.core.finishing.grounds import light_of
 from zero_easel.core.finishing.layers import outlines
 from zero_easel.core.finishing.render import draw, flat
-from zero_easel.core.finishing.stamp import stamped
+from zero_easel.core.finishing.stamp import placed_overlays, stamped
 from zero_easel.core.light.colour import to_linear
 from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.placing.layout import lay_out
@@ -26,7 +26,7 @@ from zero_easel.core.standard.checks import Check, read_range
 from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.grounds import Ground, read_ground
 from zero_easel.core.standard.model import Standard
-from zero_easel.core.standard.overlays import Overlay, read_condition
+from zero_easel.core.standard.overlays import PLACES, Overlay, read_condition
 from zero_easel.core.standard.rules import Canvas, Item
 
 
@@ -223,6 +223,28 @@ def test_a_sheet_of_500_is_small_and_its_text_is_text(tmp_path: Path) -> None:
     assert "Krug für Größe" in text and "Spring shelf" in text and "25 / 25" in text
     fonts = subprocess.run(["pdffonts", str(path)], capture_output=True, text=True, check=True).stdout
     assert "TrueType" in fonts and "HankenGrotesk" in fonts.replace("-", "")
+
+
+@settings(max_examples=30)
+@given(
+    st.sampled_from(PLACES), st.sampled_from(["none", "bar", "disc"]), st.floats(4, 20), st.floats(0, 20),
+    st.sampled_from([0.0, 90.0, -30.0]), st.sampled_from([Size(300, 200), Size(200, 300)]),
+)  # fmt: skip
+def test_a_page_shows_overlays_where_they_are_drawn(
+    at: str, plate: str, size: float, inset: float, turn: float, canvas: Size
+) -> None:
+    overlay = Overlay(text="New", size=size, at=at, inset=inset, turn=turn, plate=plate, colour="#000000")  # type: ignore[arg-type]
+    white = np.full((canvas.height, canvas.width, 3), 255, np.uint8)
+    marked, _ = stamped(white, [overlay], {}, Assets())
+    box = placed_overlays([overlay], {}, Assets(), canvas)[0].box
+    a = np.radians(turn)
+    wide, high = (abs(box.width * np.cos(a)) + abs(box.height * np.sin(a)),
+                  abs(box.width * np.sin(a)) + abs(box.height * np.cos(a)))  # fmt: skip
+    x, y = (box.left + box.right) / 2, (box.top + box.bottom) / 2
+    rows, columns = np.nonzero((marked != white).any(axis=2))
+    assert rows.size
+    assert x - wide / 2 - 2 <= columns.min() and columns.max() + 1 <= x + wide / 2 + 2
+    assert y - high / 2 - 2 <= rows.min() and rows.max() + 1 <= y + high / 2 + 2
 
 
 def test_sheets_of_any_number_fit_or_say_that_they_do_not() -> None:

@@ -136,7 +136,9 @@ def test_the_rules_for_a_whole_row_keep_what_they_promise(
         assert weights[0] == pytest.approx(weights[1], rel=1e-9)
     for lay, size in zip(placement, drawn, strict=True):
         assert lay.box is not None
-        assert size == pytest.approx([lay.box.width, lay.box.height], abs=0.5)
+        # Where an item ends at the very rim of the canvas its end cannot be drawn, only come near.
+        rim = 1.0 if min(lay.box.left, lay.box.top) < 0.5 or lay.box.right > canvas.width - 0.5 else 0.5
+        assert size == pytest.approx([lay.box.width, lay.box.height], abs=rim)
 
 
 @settings(max_examples=60, deadline=None)

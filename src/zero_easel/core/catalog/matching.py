@@ -15,8 +15,7 @@ VIEWS = ("front", "back", "left", "right", "top", "bottom", "side", "detail")
 
 class Match(NamedTuple):
     """code and view are "" where unknown. why: in plain words. listed: False if a shot list was given without it.
-    doubt: a sentence if a person should make sure. card: the photo is a code card and shows no product. by_list: the
-    shot list says it."""
+    doubt: a sentence if a person should make sure. card: the photo is a code card and shows no product."""
 
     code: str
     view: str
@@ -24,7 +23,6 @@ class Match(NamedTuple):
     listed: bool = True
     doubt: str = ""
     card: bool = False
-    by_list: bool = False
 
 
 class Matcher:
@@ -41,7 +39,7 @@ class Matcher:
         if shot is not None:
             known = self._codes.exactly(shot.code)
             missing = ", not in the catalog" if self._codes and known is None else ""
-            return Match(known or shot.code, shot.view, f"shot list{missing}", by_list=True)
+            return Match(known or shot.code, shot.view, f"shot list{missing}")
         found = self._codes.within(stem(filename))
         if found is not None and len(found.codes) > 1:
             return Match("", "", f"the file name fits both {' and '.join(found.codes[:2])}")
@@ -56,18 +54,21 @@ class Matcher:
         """Product and view of all photos of a shoot; where table, name and cards contradict each other, the first of
         them counts and the contradiction is a doubt."""
         carded = self._cards.follow(snaps)
-        return [_joined(self.match(s.frame.name), c) for s, c in zip(snaps, carded, strict=True)]
+        return [
+            _joined(self.match(s.frame.name), c, folded(s.frame.name) in self._shots)
+            for s, c in zip(snaps, carded, strict=True)
+        ]
 
 
-def _joined(match: Match, card: Carded) -> Match:
-    """What table or name say of a photo, and what the card before it says."""
+def _joined(match: Match, card: Carded, by_list: bool) -> Match:
+    """What table or name say of a photo, and what the card before it says. by_list: whether it was the table."""
     if card.card:
         return Match(card.code, "", card.why, doubt=card.doubt, card=True)
     if not card.why:
         return match
     if match.code:
         if card.code and card.code != match.code:
-            place = "the shot list" if match.by_list else "its name"
+            place = "the shot list" if by_list else "its name"
             return match._replace(doubt=f"{place} says {match.code}, the code card before it {card.code}")
         # Two that agree make each other certain: a missing file no longer matters.
         return match._replace(why=f"{match.why} and code card") if card.code else match

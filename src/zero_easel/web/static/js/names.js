@@ -1,5 +1,7 @@
 // Rules of naming: tried while they are typed, kept when the field is left. The server does the naming.
 
+import { showParts } from "./sentences.js";
+
 /** @type {HTMLFormElement} */
 const form = document.querySelector("#names");
 const path = `/shoots/${form.dataset.shoot}/names`;
@@ -48,6 +50,7 @@ document.addEventListener("htmx:afterSettle", () => {
 });
 // What the server keeps, in its own spelling, except in the field that is being typed in.
 document.addEventListener("named", ({ detail }) => {
+  showParts(form, Object.fromEntries(Object.entries(detail).map(([name, value]) => [`names.${name}`, value])));
   const refused = document.querySelector("#names-message")?.dataset.refused;
   for (const input of form.querySelectorAll(".rule"))
     if (input !== document.activeElement && input.name !== refused) input.value = detail[input.name];

@@ -6,7 +6,12 @@ const holds = (condition, values) => {
   return wanted.split("|").includes(values[field]) !== Boolean(not);
 };
 
-// Shows what holds now, and which rules are a category's or a view's own. settle(input, kept, refused) writes a value.
+// Shows the parts of sentences that hold now.
+export const showParts = (root, values) => {
+  for (const part of root.querySelectorAll("[data-only]")) part.hidden = !holds(part.dataset.only, values);
+};
+
+// The same, and writes all values, and which rules are a category's or a view's own. settle(input, kept, refused) writes a value.
 export const tellSentences = (root, { values, own, refused }, settle) => {
   for (const input of root.querySelectorAll(".rule[data-field]")) {
     const kept = values[input.dataset.field];
@@ -15,7 +20,7 @@ export const tellSentences = (root, { values, own, refused }, settle) => {
     input.dataset.kept = kept;
     input.closest(".rule-wrap").classList.toggle("own", own.includes(input.dataset.field));
   }
-  for (const part of root.querySelectorAll("[data-only]")) part.hidden = !holds(part.dataset.only, values);
+  showParts(root, values);
   const line = root.querySelector("#own-message");
   if (line) line.hidden = !own.length;
 };
