@@ -43,7 +43,7 @@ test: $(VENV)/.tests test-tools
 	cd frontend && npm run --silent check
 	$(BIN)/pytest -m "not slow"
 
-# Accuracy over all photos with known truth: minutes of computing, run when clearing or placing changed.
+# Accuracy over all photos with known truth, large inputs, waiting by design.
 test-slow: $(VENV)/.tests test-tools
 	$(BIN)/pytest -m slow
 

@@ -1,5 +1,6 @@
 """Places and helpers that all tests share."""
 
+import os
 import signal
 import subprocess
 import sys
@@ -21,6 +22,7 @@ from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.grounds import read_ground
 from zero_easel.core.standard.model import Standard
+from zero_easel.settings import available_cores
 
 HERE = Path(__file__).parent
 AWKWARD = HERE / "awkward"
@@ -84,8 +86,10 @@ def zero_easel_command(*arguments: str | Path) -> list[str]:
 
 
 def zero_easel(*arguments: str | Path, **options: object) -> "subprocess.CompletedProcess[str]":
-    """The installed command, run to its end."""
+    """The installed command, run to its end, on one core: the tests themselves are what runs side by side."""
     command = zero_easel_command(*arguments)
+    core = {sorted(os.sched_getaffinity(0))[int(os.environ.get("PYTEST_XDIST_WORKER", "gw0")[2:]) % available_cores()]}
+    options = {"preexec_fn": lambda: os.sched_setaffinity(0, core), **options}
     return subprocess.run(command, capture_output=True, text=True, timeout=600, check=False, **options)  # type: ignore[call-overload,no-any-return]
 
 

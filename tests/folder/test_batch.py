@@ -38,12 +38,12 @@ def contents(folder: Path) -> dict[str, str]:
     }
 
 
-def test_a_folder_becomes_rightly_named_pictures(folder: Path, tmp_path: Path) -> None:
+def test_a_folder_becomes_correctly_named_pictures(folder: Path, tmp_path: Path) -> None:
     before, out = contents(folder), tmp_path / "out"
     rules = tmp_path / "small.yaml"
     rules.write_text("canvas: {width: 400, height: 300, ground: transparent}\ndeliverables: [{format: png}]\n")
     done = zero_easel("run", folder, "--out", out, "--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv",
-                      "--standard", rules)  # fmt: skip
+                      "--standard", rules, "--jobs", "2")  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert contents(folder) == before
     rows = manifest(out)
@@ -137,6 +137,7 @@ def test_the_awkward_folder_is_accounted_for(tmp_path: Path) -> None:
         assert Image.open(out / name).size == (1200, 1200)
 
 
+@pytest.mark.slow
 def test_memory_stays_small_on_awkward_files(tmp_path: Path) -> None:
     command = zero_easel_command("cutout", *(p for p in AWKWARD.iterdir() if p.is_file()), "--out", tmp_path)
     # A new process starts with its parent's peak: a small parent stands between the tests' memory and the command.
@@ -201,7 +202,7 @@ def test_a_row_at_true_size_and_an_uncut_view(folder: Path, tmp_path: Path) -> N
     rules, out = tmp_path / "row.yaml", tmp_path / "out"
     rules.write_text(ROWED)
     arguments = ("--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv", "--standard", rules)
-    done = zero_easel("run", folder, "--out", out, *arguments)
+    done = zero_easel("run", folder, "--out", out, *arguments, "--jobs", "2")
     assert done.returncode == 0, done.stderr
     # Nothing of what was kept in between is left behind.
     assert sorted(contents(out)) == [

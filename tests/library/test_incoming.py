@@ -97,6 +97,7 @@ def test_columns_mapped_by_hand_are_remembered(place: tuple[Database, Vault]) ->
         assert find_products(session, "8")[0].colour == "Pot"
 
 
+@pytest.mark.slow
 def test_fifty_thousand_products_come_in(place: tuple[Database, Vault]) -> None:
     rows = "\n".join(f"P-{n},Thing {n}" for n in range(50_000))
     with place[0].session() as session:

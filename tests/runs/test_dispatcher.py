@@ -84,6 +84,7 @@ def no_python() -> Iterator[None]:
         multiprocessing.set_executable(sys.executable)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("trouble", [few_files, no_python])
 def test_work_waits_until_processes_can_be_started(
     database: Database, dispatcher: Dispatcher, tmp_path: Path, trouble: Callable
