@@ -91,7 +91,9 @@ def test_a_share_of_the_frame_is_met_by_the_drawn_item(
     # how long the others are follows from them.
     box = drawn_box(item, placement, standard)
     sides = ("top", "bottom") if placement.rules.scale == "height" else ("left", "right")
-    assert max(abs(getattr(box, side) - getattr(asked, side)) for side in sides) <= 0.51
+    # Where an item ends at the very rim of the canvas its end cannot be drawn, only come near.
+    rim = min(asked.left, asked.top) < 0.5 or asked.right > canvas.width - 0.5 or asked.bottom > canvas.height - 0.5
+    assert max(abs(getattr(box, side) - getattr(asked, side)) for side in sides) <= (1.0 if rim else 0.51)
     assert_placed(box, area, rule)
 
 
