@@ -106,22 +106,7 @@ def run(
             rows = execute(work, jobs, note)
         except OSError as error:
             raise UsageError(f"{out} cannot be written: {error.strerror or error}.") from error
-    left_out = [row.original for row in rows if row.status == LEFT_OUT]
-    if left_out:
-        console.print(f"Left out, each with its reason in {out / NAME}: {some(left_out)}.")
-    if cut:
-        console.print(f"An item is cut off in {some(cut)}; see {out / NAME}.")
-    unmet = [row for row in rows if row.checks not in ("", "passed")]
-    for row in unmet[:10]:
-        console.print(f"{row.original}, {row.deliverable}: {row.checks}.")
-    if len(unmet) > 10:
-        console.print(f"{len(unmet) - 10} more fail a check; see {out / NAME}.")
-    failed = len({row.original for row in rows if row.status == FAILED})
-    held = sum(row.status == HELD for row in rows)
-    made = sum(row.status == DONE for row in rows)
-    message = [f"{failed} photos failed" if failed else "", f"{held} held back" if held else ""]
-    print(", ".join([f"{made} pictures in {out}", *filter(None, message)]))
-    raise typer.Exit(1 if failed or held else 0)
+    _report(rows, cut, out)
 
 
 @app.command("bring-in")
@@ -279,6 +264,26 @@ def main() -> None:
     except UsageError as error:
         console.print(f"zero-easel: {error}")
         sys.exit(2)
+
+
+def _report(rows: list[ManifestRow], cut: list[str], out: Path) -> None:
+    """Say what became of a run, and end with its status. cut: photos of which an item is cut off."""
+    left_out = [row.original for row in rows if row.status == LEFT_OUT]
+    if left_out:
+        console.print(f"Left out, each with its reason in {out / NAME}: {some(left_out)}.")
+    if cut:
+        console.print(f"An item is cut off in {some(cut)}; see {out / NAME}.")
+    unmet = [row for row in rows if row.checks not in ("", "passed")]
+    for row in unmet[:10]:
+        console.print(f"{row.original}, {row.deliverable}: {row.checks}.")
+    if len(unmet) > 10:
+        console.print(f"{len(unmet) - 10} more fail a check; see {out / NAME}.")
+    failed = len({row.original for row in rows if row.status == FAILED})
+    held = sum(row.status == HELD for row in rows)
+    made = sum(row.status == DONE for row in rows)
+    message = [f"{failed} photos failed" if failed else "", f"{held} held back" if held else ""]
+    print(", ".join([f"{made} pictures in {out}", *filter(None, message)]))
+    raise typer.Exit(1 if failed or held else 0)
 
 
 def _cut_one(path: Path, target: Path, empties: list[Path]) -> dict[str, Any]:

@@ -10,9 +10,14 @@ class HasCode(Protocol):
     """A product as far as photos are matched with it."""
 
     @property
-    def code(self) -> str: ...
+    def code(self) -> str:
+        """Its code, as the catalog spells it."""
+        ...
+
     @property
-    def ean(self) -> str: ...
+    def ean(self) -> str:
+        """Its EAN or GTIN in digits, "" if it has none."""
+        ...
 
 
 class Coded(NamedTuple):

@@ -31,6 +31,7 @@ class _Span(NamedTuple):
 
     @property
     def size(self) -> Size:
+        """Width and height, px."""
         return Size(self.right - self.left, self.bottom - self.top)
 
 
