@@ -19,9 +19,9 @@ from variations import variations
 from zero_easel.core.standard.deliverable import SETS, Deliverable
 from zero_easel.core.standard.editing import added
 from zero_easel.core.standard.model import Standard
-from zero_easel.library.models import PhotoRow, PictureRow, Run, Shoot
+from zero_easel.library.changes.standards import add_standard
 from zero_easel.library.shoots import bring_in, create_shoot
-from zero_easel.library.standards import add_standard
+from zero_easel.library.store.models import PhotoRow, PictureRow, Run, Shoot
 from zero_easel.runs.estimate import Estimator
 from zero_easel.runs.service import progress_of, start_run
 from zero_easel.settings import Settings

@@ -16,10 +16,10 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 from sqlalchemy import insert, update
 
-from zero_easel.library.matches import rematch
-from zero_easel.library.models import Original, PhotoRow, Shoot
+from zero_easel.library.changes.matches import rematch
 from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
+from zero_easel.library.store.models import Original, PhotoRow, Shoot
 from zero_easel.settings import Settings
 from zero_easel.web.app import create_app
 from zero_easel.web.server import calm_collector

@@ -28,12 +28,12 @@ from zero_easel.core.items.measure import Measures, measures_of
 from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.standard.model import Scope
-from zero_easel.library.lineup import row_of
-from zero_easel.library.models import CutoutRow, Original, PhotoRow, Shoot
-from zero_easel.library.placing import change_rule
+from zero_easel.library.changes.placing import change_rule
+from zero_easel.library.lists.lineup import row_of
 from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
-from zero_easel.library.vault import cutout_key
+from zero_easel.library.store.models import CutoutRow, Original, PhotoRow, Shoot
+from zero_easel.library.store.vault import cutout_key
 from zero_easel.settings import Settings
 from zero_easel.workbench import Workbench, build_workbench
 

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import settings
 from sqlalchemy.orm import Session
 
-from zero_easel.library.database import Database
+from zero_easel.library.store.database import Database
 
 # A busy machine is slow, not wrong.
 settings.register_profile("patient", deadline=None)

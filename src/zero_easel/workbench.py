@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass
 
-from zero_easel.library.database import Database
+from zero_easel.library.changes.standards import ensure_standard
 from zero_easel.library.shoots import requeue_outdated
-from zero_easel.library.standards import ensure_standard
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.database import Database
+from zero_easel.library.store.vault import Vault
 from zero_easel.runs.dispatcher import Dispatcher
 from zero_easel.runs.estimate import Estimator
 from zero_easel.settings import Settings

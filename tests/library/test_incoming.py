@@ -11,14 +11,14 @@ from support import AWKWARD, CATALOG, PHOTOS, zero_easel
 
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.standard.rules import Canvas
-from zero_easel.library.database import Database
 from zero_easel.library.incoming import Report, take
-from zero_easel.library.lines import PhotoLine, lines_of
-from zero_easel.library.listing import Ask, listed, wanted_ids
-from zero_easel.library.models import Original, PhotoRow, ProductRow
+from zero_easel.library.lists.lines import PhotoLine, lines_of
+from zero_easel.library.lists.listing import Ask, listed, wanted_ids
 from zero_easel.library.products import compare_catalog, find_products, free_columns, import_catalog
 from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot, store_reading
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.database import Database
+from zero_easel.library.store.models import Original, PhotoRow, ProductRow
+from zero_easel.library.store.vault import Vault
 
 
 @pytest.fixture
@@ -137,7 +137,7 @@ def test_deleting_a_shoot_keeps_the_originals(place: tuple[Database, Vault]) -> 
     digest = lines(place)[0].digest
     with place[0].session() as session:
         assert contents_of(session, 1).photos == 1
-        from zero_easel.library.models import Shoot
+        from zero_easel.library.store.models import Shoot
 
         delete_shoot(session, place[1], session.get_one(Shoot, 1))
     with place[0].session() as session:

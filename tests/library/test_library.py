@@ -10,10 +10,10 @@ from support import CATALOG
 
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.standard.model import StandardError
-from zero_easel.library.database import Database, alembic_config
+from zero_easel.library.changes.standards import ensure_standard, set_rule
 from zero_easel.library.products import find_code, find_products, import_catalog
-from zero_easel.library.standards import ensure_standard, set_rule
-from zero_easel.library.vault import Vault, cutout_key
+from zero_easel.library.store.database import Database, alembic_config
+from zero_easel.library.store.vault import Vault, cutout_key
 
 
 @pytest.fixture

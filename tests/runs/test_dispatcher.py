@@ -15,11 +15,11 @@ from structlog.testing import capture_logs
 from support import PHOTOS
 
 from zero_easel.core.photos.reading import Reading
-from zero_easel.library.database import Database
-from zero_easel.library.models import PictureRow, PictureState, Run, RunState, Shoot
-from zero_easel.library.repairs import import_shotlist
+from zero_easel.library.changes.repairs import import_shotlist
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.database import Database
+from zero_easel.library.store.models import PictureRow, PictureState, Run, RunState, Shoot
+from zero_easel.library.store.vault import Vault
 from zero_easel.runs.dispatcher import Dispatcher
 from zero_easel.runs.service import start_run
 

@@ -10,10 +10,10 @@ from sqlalchemy.orm import Session
 from support import AWKWARD, PHOTOS
 
 from zero_easel.core.photos.reading import Reading
-from zero_easel.library.models import PictureRow, Run, Shoot, now
-from zero_easel.library.repairs import assign, import_shotlist, leave_out
+from zero_easel.library.changes.repairs import assign, import_shotlist, leave_out
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.models import PictureRow, Run, Shoot, now
+from zero_easel.library.store.vault import Vault
 from zero_easel.runs.archive import lists_of, stream_archive
 from zero_easel.runs.service import RunError, finish_if_through, pictures_of, progress_of, recover, set_state, start_run
 

@@ -11,8 +11,8 @@ from fastapi.testclient import TestClient
 from sqlalchemy import select
 from support import CATALOG, PHOTOS
 
-from zero_easel.library.lines import PhotoLine, lines_of
-from zero_easel.library.models import Original
+from zero_easel.library.lists.lines import PhotoLine, lines_of
+from zero_easel.library.store.models import Original
 from zero_easel.workbench import Workbench
 
 SHOOT = ("BRYD0104.JPG", "BRYD0105.JPG", "BRYD0106.JPG", "BRYD0108.JPG", "BRYD0109.JPG")

@@ -15,7 +15,7 @@ from PIL import Image
 from sqlalchemy import func, select
 from support import AWKWARD, CATALOG, PHOTOS
 
-from zero_easel.library.models import Original, PhotoRow, Shoot
+from zero_easel.library.store.models import Original, PhotoRow, Shoot
 from zero_easel.web.app import create_app
 from zero_easel.workbench import Workbench
 

@@ -12,11 +12,11 @@ from zero_easel.core.standard.editing import added
 from zero_easel.core.standard.information import Information
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.overlays import Overlay
-from zero_easel.library.models import Run, Shoot
+from zero_easel.library.changes.repairs import import_shotlist
+from zero_easel.library.changes.standards import add_standard
 from zero_easel.library.products import import_catalog
-from zero_easel.library.repairs import import_shotlist
 from zero_easel.library.shoots import bring_in, create_shoot
-from zero_easel.library.standards import add_standard
+from zero_easel.library.store.models import Run, Shoot
 from zero_easel.runs.service import progress_of, start_run
 from zero_easel.workbench import Workbench
 

@@ -8,11 +8,11 @@ from sqlalchemy.orm import Session
 from zero_easel.core.catalog.matching import Match
 from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.standard.model import Standard
-from zero_easel.library.lines import PhotoLine, lines_of
-from zero_easel.library.lineup import RowEntry
-from zero_easel.library.matches import ensure_matched
-from zero_easel.library.models import Shoot
+from zero_easel.library.changes.matches import ensure_matched
+from zero_easel.library.lists.lines import PhotoLine, lines_of
+from zero_easel.library.lists.lineup import RowEntry
 from zero_easel.library.products import free_columns, products_by_code
+from zero_easel.library.store.models import Shoot
 from zero_easel.planning.batch import Batch, BatchPhoto, Products, plan, why_left_out
 
 

@@ -12,13 +12,13 @@ from zero_easel.core.catalog.tables import BYTE_LIMIT as TABLE_LIMIT
 from zero_easel.core.catalog.tables import SUFFIXES, Problem, TableError, listed, too_large
 from zero_easel.core.photos.decoding import BYTE_LIMIT
 from zero_easel.core.standard.naming import base_name
-from zero_easel.library.database import Database
-from zero_easel.library.matches import all_stale
-from zero_easel.library.models import Shoot
+from zero_easel.library.changes.matches import all_stale
+from zero_easel.library.changes.repairs import import_shotlist
 from zero_easel.library.products import compare_catalog, import_catalog, mapping_of
-from zero_easel.library.repairs import import_shotlist
 from zero_easel.library.shoots import bring_in
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.database import Database
+from zero_easel.library.store.models import Shoot
+from zero_easel.library.store.vault import Vault
 
 ARCHIVE = ".zip"
 _MEMBERS = 20_000

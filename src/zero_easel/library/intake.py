@@ -10,11 +10,11 @@ from sqlalchemy import select
 from zero_easel.core.catalog.tables import SUFFIXES
 from zero_easel.core.photos.decoding import BYTE_LIMIT, PICTURE_SUFFIXES
 from zero_easel.core.standard.naming import natural_key
-from zero_easel.library.database import Database
 from zero_easel.library.incoming import ARCHIVE, Report, take
-from zero_easel.library.models import Shoot
 from zero_easel.library.shoots import bring_in, create_shoot, examine
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.database import Database
+from zero_easel.library.store.models import Shoot
+from zero_easel.library.store.vault import Vault
 
 
 def list_incoming(paths: Sequence[Path], recursive: bool) -> list[tuple[Path, str]]:

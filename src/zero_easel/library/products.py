@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from zero_easel.core.catalog.codes import Coded
 from zero_easel.core.catalog.products import Catalog, Column, Product, columns_of, read_catalog
 from zero_easel.core.catalog.tables import Problem, read_table
-from zero_easel.library.models import Original, PhotoRow, ProductRow, Remembered
+from zero_easel.library.store.models import Original, PhotoRow, ProductRow, Remembered
 
 _MAPPING, _COLUMNS = "catalog mapping", "catalog columns"
 _AT_ONCE = 500

@@ -19,7 +19,8 @@ from zero_easel.core.photos.reading import Reading
 from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
 from zero_easel.files import write_atomically
-from zero_easel.library.models import (
+from zero_easel.library.changes.standards import ensure_standard
+from zero_easel.library.store.models import (
     Change,
     Clearing,
     Original,
@@ -31,8 +32,7 @@ from zero_easel.library.models import (
     Shoot,
     ShotRow,
 )
-from zero_easel.library.standards import ensure_standard
-from zero_easel.library.vault import Vault, cutout_key
+from zero_easel.library.store.vault import Vault, cutout_key
 
 THUMBNAIL = 320
 LARGE = 1600

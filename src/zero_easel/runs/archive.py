@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session
 from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.standard.model import Standard
 from zero_easel.folder.renaming import Copy, copy_under_new_names
-from zero_easel.library.lines import PhotoLine
-from zero_easel.library.models import PictureRow, PictureState, Run
-from zero_easel.library.vault import Vault
+from zero_easel.library.lists.lines import PhotoLine
+from zero_easel.library.store.models import PictureRow, PictureState, Run
+from zero_easel.library.store.vault import Vault
 from zero_easel.planning.manifest import (
     JSON_NAME,
     LD_NAME,

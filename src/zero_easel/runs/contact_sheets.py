@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session
 from zero_easel.core.finishing.contact_sheet import ContactSheet, Entry, contact_sheet
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.standard.patterns import Pattern, Value
-from zero_easel.library.models import PictureState, Run
 from zero_easel.library.products import free_columns, products_by_code
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.models import PictureState, Run
+from zero_easel.library.store.vault import Vault
 from zero_easel.runs.service import pictures_of
 from zero_easel.runs.showing import shown_pixels
 

@@ -24,9 +24,10 @@ from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import alone, can_start, end, new_pool, reason_of
-from zero_easel.library.database import Database
-from zero_easel.library.matches import ensure_matched
-from zero_easel.library.models import (
+from zero_easel.library.changes.matches import ensure_matched
+from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read
+from zero_easel.library.store.database import Database
+from zero_easel.library.store.models import (
     Clearing,
     CutoutRow,
     Original,
@@ -37,8 +38,7 @@ from zero_easel.library.models import (
     RunState,
     Shoot,
 )
-from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import Task
 from zero_easel.runs.service import finish_if_through, placements_of, recover, subject_of
 from zero_easel.runs.work import Cleared, Order, clear_photo, make_pictures, read_original

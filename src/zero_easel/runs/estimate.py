@@ -16,8 +16,8 @@ from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.sizes import rules_on, size_of
-from zero_easel.library.models import PhotoRow, PictureRow, PictureState, Run, Shoot
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run, Shoot
+from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, picture_of
 from zero_easel.planning.batch import lay_all
 from zero_easel.runs.service import picture_rows, plan_with_row

@@ -15,8 +15,8 @@ from sqlalchemy.orm import Session
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.sizes import rules_on
-from zero_easel.library.models import PictureRow, PictureState, PictureSubject, Run
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.models import PictureRow, PictureState, PictureSubject, Run
+from zero_easel.library.store.vault import Vault
 
 RENDERING = "1"
 """Version of everything between a cutout and a file's bytes."""

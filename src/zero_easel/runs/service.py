@@ -13,13 +13,22 @@ from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.engines.making import Made
 from zero_easel.library.batches import ShootPlan, plan_lines
-from zero_easel.library.lines import PhotoLine, lines_of, takes_part
-from zero_easel.library.lineup import row_of
-from zero_easel.library.matches import ensure_matched
-from zero_easel.library.models import Clearing, PictureRow, PictureState, PictureSubject, Run, RunState, Shoot, now
+from zero_easel.library.changes.matches import ensure_matched
+from zero_easel.library.changes.standards import freeze
+from zero_easel.library.lists.lines import PhotoLine, lines_of, takes_part
+from zero_easel.library.lists.lineup import row_of
 from zero_easel.library.shoots import cutout_keys, waiting_to_be_read
-from zero_easel.library.standards import freeze
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.models import (
+    Clearing,
+    PictureRow,
+    PictureState,
+    PictureSubject,
+    Run,
+    RunState,
+    Shoot,
+    now,
+)
+from zero_easel.library.store.vault import Vault
 from zero_easel.planning.batch import lay_all
 from zero_easel.runs.reuse import Keys, reuse
 

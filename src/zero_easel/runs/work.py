@@ -21,8 +21,8 @@ from zero_easel.core.standard.model import Standard
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
 from zero_easel.files import write_atomically
-from zero_easel.library.models import PhotoRow
-from zero_easel.library.vault import Vault
+from zero_easel.library.store.models import PhotoRow
+from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame
 
 SMALL, LARGE = 480, 1400

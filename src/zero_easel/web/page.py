@@ -11,8 +11,8 @@ from fastapi.templating import Jinja2Templates
 from sqlalchemy.orm import Session
 
 from zero_easel import __version__
-from zero_easel.library.lines import doubtful, takes_part
-from zero_easel.library.models import PhotoRow, Run, Shoot
+from zero_easel.library.lists.lines import doubtful, takes_part
+from zero_easel.library.store.models import PhotoRow, Run, Shoot
 from zero_easel.workbench import Workbench
 
 Row = TypeVar("Row")

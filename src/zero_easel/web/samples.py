@@ -11,7 +11,7 @@ from zero_easel.core.placing.placement import Placement
 from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import Value
-from zero_easel.library.lineup import RowEntry
+from zero_easel.library.lists.lineup import RowEntry
 from zero_easel.library.products import products_by_code
 
 _SAMPLES = 6

@@ -7,8 +7,8 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.rules import Item
-from zero_easel.library.models import RunState, Shoot
-from zero_easel.library.summary import RunCounts, Summary, newest_runs, summaries
+from zero_easel.library.lists.summary import RunCounts, Summary, newest_runs, summaries
+from zero_easel.library.store.models import RunState, Shoot
 from zero_easel.runs.service import RESTING
 from zero_easel.web.page import plural
 

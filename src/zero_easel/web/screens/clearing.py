@@ -5,10 +5,10 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zero_easel.library.lines import doubtful, takes_part
-from zero_easel.library.models import Clearing, PhotoRow, Shoot
-from zero_easel.library.repairs import leave_photo_out
+from zero_easel.library.changes.repairs import leave_photo_out
+from zero_easel.library.lists.lines import doubtful, takes_part
 from zero_easel.library.shoots import photos_of
+from zero_easel.library.store.models import Clearing, PhotoRow, Shoot
 from zero_easel.web.page import Db, PhotoById, ShootById, show
 from zero_easel.web.stages import stages
 

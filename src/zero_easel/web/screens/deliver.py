@@ -10,11 +10,11 @@ from zero_easel.core.placing.placement import NoteKind
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.sizes import size_of
 from zero_easel.library.batches import ShootPlan, plan_shoot
-from zero_easel.library.lines import doubtful, lines_of
-from zero_easel.library.lineup import row_of
-from zero_easel.library.matches import troubles_of
-from zero_easel.library.models import Shoot
-from zero_easel.library.standards import all_standards
+from zero_easel.library.changes.matches import troubles_of
+from zero_easel.library.changes.standards import all_standards
+from zero_easel.library.lists.lines import doubtful, lines_of
+from zero_easel.library.lists.lineup import row_of
+from zero_easel.library.store.models import Shoot
 from zero_easel.runs.service import RunError, latest_run, start_run
 from zero_easel.web.page import Bench, Db, ShootById, show
 from zero_easel.web.screens.runs import run_context

@@ -7,12 +7,9 @@ from fastapi import APIRouter, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse
 
 from zero_easel.core.catalog.matching import VIEWS
-from zero_easel.library.history import Where, undoable
-from zero_easel.library.lines import PhotoLine, lines_of
-from zero_easel.library.matches import ensure_matched, troubles_of
-from zero_easel.library.models import PhotoRow, Shoot, Stage
-from zero_easel.library.products import count_products, find_code, find_products, products_by_code, products_unseen
-from zero_easel.library.repairs import (
+from zero_easel.library.changes.history import Where, undoable
+from zero_easel.library.changes.matches import ensure_matched, troubles_of
+from zero_easel.library.changes.repairs import (
     MatchError,
     assign,
     back_to_automatic,
@@ -23,7 +20,10 @@ from zero_easel.library.repairs import (
     shift,
     swap,
 )
-from zero_easel.library.undo import redo, undo
+from zero_easel.library.changes.undo import redo, undo
+from zero_easel.library.lists.lines import PhotoLine, lines_of
+from zero_easel.library.products import count_products, find_code, find_products, products_by_code, products_unseen
+from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 from zero_easel.web.page import Db, PhotoById, ShootById, found, show
 from zero_easel.web.stages import stages
 

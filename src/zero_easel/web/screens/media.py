@@ -9,8 +9,8 @@ from fastapi.responses import FileResponse, Response
 from zero_easel.core.finishing.encode import encode_jpeg
 from zero_easel.core.photos.decoding import PhotoError, read_photo
 from zero_easel.core.standard.deliverable import FORMATS
-from zero_easel.library.models import Original, PictureRow, PictureState
 from zero_easel.library.shoots import remake_small
+from zero_easel.library.store.models import Original, PictureRow, PictureState
 from zero_easel.runs.showing import DIRECT, shown_png
 from zero_easel.web.page import Bench, Db, found
 

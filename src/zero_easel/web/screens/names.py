@@ -14,11 +14,11 @@ from zero_easel.core.standard.patterns import FIELDS, NamePattern, PatternError
 from zero_easel.core.standard.rule import rules_in
 from zero_easel.folder.renaming import RenameError
 from zero_easel.library.batches import example_of, plan_lines
-from zero_easel.library.lines import PhotoLine, lines_of
-from zero_easel.library.matches import ensure_matched
-from zero_easel.library.models import Shoot
+from zero_easel.library.changes.matches import ensure_matched
+from zero_easel.library.changes.standards import set_rule
+from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import free_columns
-from zero_easel.library.standards import set_rule
+from zero_easel.library.store.models import Shoot
 from zero_easel.runs.archive import renamed_archive
 from zero_easel.web.page import Bench, Db, Fields, ShootById, show
 from zero_easel.web.sentences import sentences_of

@@ -13,11 +13,9 @@ from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Placement
 from zero_easel.core.placing.room import free_area
 from zero_easel.core.standard.model import Scope, Standard, StandardError
-from zero_easel.library.history import undoable
-from zero_easel.library.lineup import RowEntry, row_of
-from zero_easel.library.matches import ensure_matched
-from zero_easel.library.models import Shoot
-from zero_easel.library.placing import (
+from zero_easel.library.changes.history import undoable
+from zero_easel.library.changes.matches import ensure_matched
+from zero_easel.library.changes.placing import (
     at_place,
     back_to_rule,
     change_rule,
@@ -26,7 +24,9 @@ from zero_easel.library.placing import (
     place_by_hand,
     same_for_view,
 )
-from zero_easel.library.undo import redo, undo
+from zero_easel.library.changes.undo import redo, undo
+from zero_easel.library.lists.lineup import RowEntry, row_of
+from zero_easel.library.store.models import Shoot
 from zero_easel.web.page import Db, ShootById, found, show
 from zero_easel.web.screens.standards import ruled, sentences
 from zero_easel.web.stages import stages

@@ -10,9 +10,8 @@ from sqlalchemy import select
 
 from zero_easel.core.catalog.products import FIELDS, FREE, UNUSED
 from zero_easel.core.catalog.tables import BYTE_LIMIT, TableError, too_large
+from zero_easel.library.changes.matches import all_stale
 from zero_easel.library.incoming import problems_in_words
-from zero_easel.library.matches import all_stale
-from zero_easel.library.models import PhotoRow, PictureRow, PictureState, Shoot
 from zero_easel.library.products import (
     columns_in,
     compare_catalog,
@@ -23,6 +22,7 @@ from zero_easel.library.products import (
     import_catalog,
     products_by_code,
 )
+from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Shoot
 from zero_easel.web.page import Bench, Db, Fields, found, plural, show
 
 router = APIRouter()

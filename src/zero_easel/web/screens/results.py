@@ -5,7 +5,7 @@ from fastapi.responses import HTMLResponse
 
 from zero_easel.core.standard.checks import KINDS
 from zero_easel.core.standard.deliverable import FORMATS
-from zero_easel.library.models import PictureRow, PictureState
+from zero_easel.library.store.models import PictureRow, PictureState
 from zero_easel.runs.service import pictures_of
 from zero_easel.web.page import Db, file_size, found, show
 

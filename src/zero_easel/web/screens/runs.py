@@ -15,7 +15,7 @@ from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.naming import portable
 from zero_easel.core.standard.patterns import PatternError
-from zero_easel.library.models import Clearing, PhotoRow, PictureRow, PictureState, Run, RunState
+from zero_easel.library.store.models import Clearing, PhotoRow, PictureRow, PictureState, Run, RunState
 from zero_easel.runs.archive import handed_over, lists_of, stream_archive
 from zero_easel.runs.contact_sheets import sheet_of
 from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state

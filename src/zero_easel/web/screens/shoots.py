@@ -4,9 +4,9 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy import select
 
-from zero_easel.library.models import Shoot
+from zero_easel.library.lists.summary import shelves
 from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot
-from zero_easel.library.summary import shelves
+from zero_easel.library.store.models import Shoot
 from zero_easel.web.page import Bench, Db, ShootById, show
 from zero_easel.web.stages import stages, stages_of_all
 

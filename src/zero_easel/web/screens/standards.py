@@ -25,12 +25,9 @@ from zero_easel.core.standard.rule import Part
 from zero_easel.core.standard.sizes import rules_on, size_of
 from zero_easel.core.standard.yaml_file import read_standard, schema, write_standard
 from zero_easel.library.batches import example_of, plan_shoot
-from zero_easel.library.history import Where, undoable
-from zero_easel.library.lineup import row_of
-from zero_easel.library.matches import all_stale
-from zero_easel.library.models import PhotoRow, ProductRow, Shoot, Stage, StandardRow
-from zero_easel.library.products import free_columns
-from zero_easel.library.standards import (
+from zero_easel.library.changes.history import Where, undoable
+from zero_easel.library.changes.matches import all_stale
+from zero_easel.library.changes.standards import (
     add_parts,
     add_standard,
     all_standards,
@@ -40,7 +37,10 @@ from zero_easel.library.standards import (
     set_rule,
     used_by,
 )
-from zero_easel.library.undo import Step, redo, undo
+from zero_easel.library.changes.undo import Step, redo, undo
+from zero_easel.library.lists.lineup import row_of
+from zero_easel.library.products import free_columns
+from zero_easel.library.store.models import PhotoRow, ProductRow, Shoot, Stage, StandardRow
 from zero_easel.web.page import Bench, Db, found, show
 from zero_easel.web.samples import samples_of
 

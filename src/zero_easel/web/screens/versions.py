@@ -5,7 +5,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zero_easel.core.standard.differences import differences
 from zero_easel.core.standard.model import StandardError
-from zero_easel.library.standards import freeze, restore, versions_of
+from zero_easel.library.changes.standards import freeze, restore, versions_of
 from zero_easel.web.page import Db, show
 from zero_easel.web.screens.standards import StandardById
 

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from sqlalchemy import ColumnElement, and_, func, select
 from sqlalchemy.orm import Session
 
-from zero_easel.library.models import Change, Stage, State
+from zero_easel.library.store.models import Change, Stage, State
 
 
 class Where(NamedTuple):

@@ -5,8 +5,8 @@ from typing import Any
 from alembic import context
 from sqlalchemy import Enum, create_engine
 
-from zero_easel.library.columns import Typed
-from zero_easel.library.models import Base
+from zero_easel.library.store.columns import Typed
+from zero_easel.library.store.models import Base
 
 
 def differs(_context: Any, _there: Any, _column: Any, _inspected: Any, wanted: Any) -> bool | None:

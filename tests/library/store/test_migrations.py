@@ -9,10 +9,10 @@ from test_standards import THEN, put
 
 from zero_easel.core.placing.placement import Adjustment
 from zero_easel.core.standard.model import Standard
-from zero_easel.library.database import Database, alembic_config
-from zero_easel.library.history import Where
-from zero_easel.library.models import CutoutRow, PhotoRow, Stage, StandardRow
-from zero_easel.library.undo import redo, undo
+from zero_easel.library.changes.history import Where
+from zero_easel.library.changes.undo import redo, undo
+from zero_easel.library.store.database import Database, alembic_config
+from zero_easel.library.store.models import CutoutRow, PhotoRow, Stage, StandardRow
 
 EARLIER = {"deliverables": {"max_kb": "limit", "min_quality": "least"}, "canvas": {"padding": "around"},
            "names": {"replace_with": "put", "on_duplicate": "twice"}}  # fmt: skip

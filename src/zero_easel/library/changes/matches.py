@@ -8,9 +8,9 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.matching import Match, Matcher, Turn, odd_counts, views_in_turn
 from zero_easel.core.catalog.products import Shot
-from zero_easel.library.lines import PhotoLine, lines_of, takes_part
-from zero_easel.library.models import Clearing, PhotoRow, Shoot, ShotRow
+from zero_easel.library.lists.lines import PhotoLine, lines_of, takes_part
 from zero_easel.library.products import codes_for_matching, products_by_code
+from zero_easel.library.store.models import Clearing, PhotoRow, Shoot, ShotRow
 
 _AUTOMATIC = ("code", "view", "turn", "why", "listed", "card", "doubt", "clearing")
 

@@ -18,9 +18,9 @@ from zero_easel.core.standard.editing import added, changed, dropped, removed
 from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.rule import Part
-from zero_easel.library.history import Where, record
-from zero_easel.library.models import Change, Run, Shoot, Stage, StandardRow, StandardVersion, State, now
+from zero_easel.library.changes.history import Where, record
 from zero_easel.library.products import free_columns
+from zero_easel.library.store.models import Change, Run, Shoot, Stage, StandardRow, StandardVersion, State, now
 
 _WITH_PATTERNS = ("names", "information", "overlays", "deliverables")
 """Parts of a standard that may ask for columns of the catalog."""

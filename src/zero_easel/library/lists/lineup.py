@@ -8,8 +8,8 @@ from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.placing.placement import Adjustment, Subject
 from zero_easel.core.placing.pose import Dimensions
-from zero_easel.library.lines import PhotoLine, lines_with, takes_part
-from zero_easel.library.models import CutoutRow, PhotoRow, ProductRow
+from zero_easel.library.lists.lines import PhotoLine, lines_with, takes_part
+from zero_easel.library.store.models import CutoutRow, PhotoRow, ProductRow
 
 
 class RowEntry(NamedTuple):

@@ -10,13 +10,9 @@ from hypothesis import strategies as st
 from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
-from zero_easel.library.database import Database
-from zero_easel.library.history import Where, undoable
-from zero_easel.library.lines import lines_of
-from zero_easel.library.matches import rematch, troubles_of
-from zero_easel.library.models import Original, PhotoRow, Shoot, Stage
-from zero_easel.library.products import import_catalog
-from zero_easel.library.repairs import (
+from zero_easel.library.changes.history import Where, undoable
+from zero_easel.library.changes.matches import rematch, troubles_of
+from zero_easel.library.changes.repairs import (
     MatchError,
     assign,
     back_to_automatic,
@@ -27,8 +23,12 @@ from zero_easel.library.repairs import (
     shift,
     swap,
 )
+from zero_easel.library.changes.undo import redo, undo
+from zero_easel.library.lists.lines import lines_of
+from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
-from zero_easel.library.undo import redo, undo
+from zero_easel.library.store.database import Database
+from zero_easel.library.store.models import Original, PhotoRow, Shoot, Stage
 
 _DIGESTS = count()
 State = list[tuple[str, str, bool, bool]]

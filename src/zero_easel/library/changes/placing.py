@@ -11,10 +11,10 @@ from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Adjustment, Placement
 from zero_easel.core.standard.differences import changes_between
 from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError
-from zero_easel.library.history import Where, record
-from zero_easel.library.lineup import RowEntry, row_of
-from zero_easel.library.models import PhotoRow, Shoot, Stage, StandardRow, State
-from zero_easel.library.standards import add_standard, drop_rule, set_rule, store
+from zero_easel.library.changes.history import Where, record
+from zero_easel.library.changes.standards import add_standard, drop_rule, set_rule, store
+from zero_easel.library.lists.lineup import RowEntry, row_of
+from zero_easel.library.store.models import PhotoRow, Shoot, Stage, StandardRow, State
 
 
 def at_place(shoot: Shoot) -> Where:

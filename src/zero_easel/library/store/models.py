@@ -21,7 +21,7 @@ from zero_easel.core.placing.placement import Adjustment
 from zero_easel.core.placing.pose import Dimensions
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import MOMENTS, Value
-from zero_easel.library.columns import Typed, json_of, state_of
+from zero_easel.library.store.columns import Typed, json_of, state_of
 
 
 class Clearing(StrEnum):

@@ -12,11 +12,8 @@ from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.differences import Difference
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.core.standard.overlays import Overlay
-from zero_easel.library.database import Database, alembic_config
-from zero_easel.library.history import Where, undoable
-from zero_easel.library.models import PictureRow, Run, Stage, StandardRow
-from zero_easel.library.shoots import create_shoot
-from zero_easel.library.standards import (
+from zero_easel.library.changes.history import Where, undoable
+from zero_easel.library.changes.standards import (
     add_parts,
     add_standard,
     all_standards,
@@ -28,8 +25,11 @@ from zero_easel.library.standards import (
     used_by,
     versions_of,
 )
-from zero_easel.library.undo import redo as redo_there
-from zero_easel.library.undo import undo as undo_there
+from zero_easel.library.changes.undo import redo as redo_there
+from zero_easel.library.changes.undo import undo as undo_there
+from zero_easel.library.shoots import create_shoot
+from zero_easel.library.store.database import Database, alembic_config
+from zero_easel.library.store.models import PictureRow, Run, Stage, StandardRow
 
 
 def stack(row: StandardRow) -> Where:

@@ -7,10 +7,10 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.products import Shot, read_shotlist
 from zero_easel.core.catalog.tables import Problem
-from zero_easel.library.history import Where, record
-from zero_easel.library.lines import lines_of, takes_part
-from zero_easel.library.matches import rematch
-from zero_easel.library.models import MatchState, PhotoRow, Shoot, ShotRow, Stage, State
+from zero_easel.library.changes.history import Where, record
+from zero_easel.library.changes.matches import rematch
+from zero_easel.library.lists.lines import lines_of, takes_part
+from zero_easel.library.store.models import MatchState, PhotoRow, Shoot, ShotRow, Stage, State
 
 
 class MatchError(ValueError):

@@ -11,7 +11,7 @@ from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import in_shooting_order
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.items.flag import DOUBTFUL
-from zero_easel.library.models import Clearing, CutoutRow, Original, PhotoRow
+from zero_easel.library.store.models import Clearing, CutoutRow, Original, PhotoRow
 
 
 class PhotoLine(NamedTuple):

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 from zero_easel.core.photos.reading import is_soft
 from zero_easel.core.standard.naming import natural_key
 from zero_easel.core.standard.rules import Canvas
-from zero_easel.library.lines import PhotoLine, takes_part
+from zero_easel.library.lists.lines import PhotoLine, takes_part
 
 PAGE = 200
 

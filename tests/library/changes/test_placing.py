@@ -9,15 +9,22 @@ from zero_easel.core.light.geometry import Size
 from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Adjustment, Placement
 from zero_easel.core.standard.model import Scope, StandardError
-from zero_easel.library.history import Where, undoable
-from zero_easel.library.lineup import row_of
-from zero_easel.library.models import CutoutRow, Original, PhotoRow, Shoot, Stage
-from zero_easel.library.placing import at_place, back_to_rule, change_rule, make_rule, place_by_hand, same_for_view
+from zero_easel.library.changes.history import Where, undoable
+from zero_easel.library.changes.placing import (
+    at_place,
+    back_to_rule,
+    change_rule,
+    make_rule,
+    place_by_hand,
+    same_for_view,
+)
+from zero_easel.library.changes.standards import set_rule
+from zero_easel.library.changes.undo import redo as redo_there
+from zero_easel.library.changes.undo import undo as undo_there
+from zero_easel.library.lists.lineup import row_of
 from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
-from zero_easel.library.standards import set_rule
-from zero_easel.library.undo import redo as redo_there
-from zero_easel.library.undo import undo as undo_there
+from zero_easel.library.store.models import CutoutRow, Original, PhotoRow, Shoot, Stage
 
 PRODUCTS = (
     b"code,name,category,width,height,depth\nA,Mug,kitchen,50,60,50\nB,Jug,kitchen,80,110,80\nC,Pot,garden,90,80,90\n"

@@ -7,12 +7,12 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.placing.placement import Adjustment
 from zero_easel.core.standard.differences import Difference
-from zero_easel.library.history import Where, take
-from zero_easel.library.matches import all_stale, rematch
-from zero_easel.library.models import Change, PhotoRow, Shoot, StandardRow, State
-from zero_easel.library.repairs import set_shots
-from zero_easel.library.standards import restore_rules
-from zero_easel.library.touchups import set_marks
+from zero_easel.library.changes.history import Where, take
+from zero_easel.library.changes.matches import all_stale, rematch
+from zero_easel.library.changes.repairs import set_shots
+from zero_easel.library.changes.standards import restore_rules
+from zero_easel.library.changes.touchups import set_marks
+from zero_easel.library.store.models import Change, PhotoRow, Shoot, StandardRow, State
 
 
 class Step(NamedTuple):

@@ -8,7 +8,16 @@ from sqlalchemy import ColumnElement, and_, func, or_, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.items.flag import DOUBTFUL
-from zero_easel.library.models import Clearing, CutoutRow, Original, PhotoRow, PictureRow, PictureState, Run, RunState
+from zero_easel.library.store.models import (
+    Clearing,
+    CutoutRow,
+    Original,
+    PhotoRow,
+    PictureRow,
+    PictureState,
+    Run,
+    RunState,
+)
 
 _ON_SHELF = 6
 """Items by which a shoot is known on the shoots page."""

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from sqlalchemy.orm import Session
 
 from zero_easel.core.clearing.marks import Mark
-from zero_easel.library.history import Where, record
-from zero_easel.library.models import Clearing, PhotoRow, Stage, State
+from zero_easel.library.changes.history import Where, record
+from zero_easel.library.store.models import Clearing, PhotoRow, Stage, State
 
 
 def draw(session: Session, photo: PhotoRow, marks: Sequence[Mark]) -> None:

@@ -1,0 +1,1 @@
+"""Tables, their migrations, sessions, and the vault of files. Begin with models.py."""
