@@ -1,15 +1,17 @@
 """Places and helpers that all tests share."""
 
-import os
 import signal
 import subprocess
 import sys
+from contextlib import chdir, redirect_stderr, redirect_stdout
+from io import StringIO
 from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zero_easel.cli import main
 from zero_easel.core.finishing.grounds import light_of
 from zero_easel.core.finishing.render import draw, flat
 from zero_easel.core.items.flag import Flag
@@ -22,7 +24,6 @@ from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.grounds import read_ground
 from zero_easel.core.standard.model import Standard
-from zero_easel.settings import available_cores
 
 HERE = Path(__file__).parent
 AWKWARD = HERE / "awkward"
@@ -85,12 +86,23 @@ def zero_easel_command(*arguments: str | Path) -> list[str]:
     return [str(Path(sys.executable).with_name("zero-easel")), *map(str, arguments)]
 
 
-def zero_easel(*arguments: str | Path, **options: object) -> "subprocess.CompletedProcess[str]":
-    """The installed command, run to its end, on one core: the tests themselves are what runs side by side."""
-    command = zero_easel_command(*arguments)
-    core = {sorted(os.sched_getaffinity(0))[int(os.environ.get("PYTEST_XDIST_WORKER", "gw0")[2:]) % available_cores()]}
-    options = {"preexec_fn": lambda: os.sched_setaffinity(0, core), **options}
-    return subprocess.run(command, capture_output=True, text=True, timeout=600, check=False, **options)  # type: ignore[call-overload,no-any-return]
+def installed(*arguments: str | Path) -> "subprocess.CompletedProcess[str]":
+    """The installed command, run to its end in a process of its own."""
+    return subprocess.run(zero_easel_command(*arguments), capture_output=True, text=True, timeout=600, check=False)
+
+
+def zero_easel(*arguments: str | Path, cwd: Path | None = None) -> "subprocess.CompletedProcess[str]":
+    """What the installed command does with arguments, without the seconds that a process takes to start."""
+    out, err, before, status = StringIO(), StringIO(), sys.argv, 0
+    sys.argv = ["zero-easel", *map(str, arguments)]
+    try:
+        with redirect_stdout(out), redirect_stderr(err), chdir(cwd or Path.cwd()):
+            main()
+    except SystemExit as end:
+        status = end.code if isinstance(end.code, int) else int(end.code is not None)
+    finally:
+        sys.argv = before
+    return subprocess.CompletedProcess([*map(str, arguments)], status, out.getvalue(), err.getvalue())
 
 
 class Server:

@@ -2,6 +2,7 @@
 
 import os
 import time
+from pathlib import Path
 
 from zero_easel.core.photos import vips
 from zero_easel.engines.processes import alone, map_processes, reason_of
@@ -23,6 +24,10 @@ def die_on_three(number: int) -> int:
     if number == 3:
         os._exit(9)
     return number
+
+
+def threads_of_what_forked_this() -> int:
+    return len(list(Path(f"/proc/{os.getppid()}/task").iterdir()))
 
 
 def test_all_results_come_back_under_their_number() -> None:
@@ -59,3 +64,7 @@ def test_reasons_are_sentences_that_name_the_photo() -> None:
 
 def test_the_photos_are_the_parallel_part_so_a_worker_has_one_thread_for_libvips() -> None:
     assert alone(vips.threads, ()) == 1
+
+
+def test_workers_are_forked_from_a_process_of_one_thread() -> None:
+    assert alone(threads_of_what_forked_this, ()) == 1

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from support import AWKWARD, CATALOG, PHOTOS, zero_easel, zero_easel_command
+from support import AWKWARD, CATALOG, PHOTOS, installed, zero_easel, zero_easel_command
 
 NAMES = ("BRYD0105.JPG", "BRYD0111.JPG", "BRYD0112.JPG")
 TABLE = "filename,code,view\nBRYD0105.JPG,BY-2104-BL,front\nBRYD0111.JPG,BY-2102,front\nBRYD0112.JPG,BY-2102,side\n"
@@ -42,7 +42,7 @@ def test_a_folder_becomes_correctly_named_pictures(folder: Path, tmp_path: Path)
     before, out = contents(folder), tmp_path / "out"
     rules = tmp_path / "small.yaml"
     rules.write_text("canvas: {width: 400, height: 300, ground: transparent}\ndeliverables: [{format: png}]\n")
-    done = zero_easel("run", folder, "--out", out, "--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv",
+    done = installed("run", folder, "--out", out, "--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv",
                       "--standard", rules, "--jobs", "2")  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert contents(folder) == before
@@ -58,7 +58,7 @@ def test_a_folder_becomes_correctly_named_pictures(folder: Path, tmp_path: Path)
         # Built-in rule: stands 8 % above the lower edge and fills 84 % of the height; 6 % stay free.
         assert abs(rows_[-1] + 1 - 276) <= 1 and abs(rows_[-1] + 1 - rows_[0] - 252) <= 1
         assert columns[0] >= 17 and columns[-1] <= 382
-    again = zero_easel("run", folder, "--out", out, "--shotlist", tmp_path / "shots.csv", "--standard", rules)
+    again = installed("run", folder, "--out", out, "--shotlist", tmp_path / "shots.csv", "--standard", rules)
     assert again.returncode == 2 and "--replace" in again.stderr
     replaced = zero_easel("run", folder, "--out", out, "--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv",
                           "--standard", rules, "--replace", "--jobs", "1")  # fmt: skip

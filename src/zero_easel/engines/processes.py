@@ -16,10 +16,16 @@ Piece = tuple[int, tuple[Any, ...]]
 
 
 def new_pool(jobs: int) -> ProcessPoolExecutor:
-    """Processes that start from scratch: a fork of a threaded server may inherit locks that nobody will open."""
-    # Read when the library is loaded, so before the process begins.
+    """Processes that are forked from one of a single thread, which has loaded the pipeline and does nothing else.
+
+    A fork of a threaded server may inherit locks that nobody will open; a process that starts from scratch takes a
+    second of computing before its first photo, and so does each of its neighbours.
+    """
+    # Read when the library is loaded, so before that process begins.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    return ProcessPoolExecutor(jobs, multiprocessing.get_context("spawn"), _begin)
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(["__main__", "zero_easel.pipeline"])
+    return ProcessPoolExecutor(jobs, context, _begin)
 
 
 def map_processes(function: Callable[..., T], work: Iterable[Piece], jobs: int) -> Iterator[tuple[int, T | Exception]]:

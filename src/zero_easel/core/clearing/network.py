@@ -7,11 +7,14 @@ backdrop, so exposure, cast and the paper's colour drop out.
 
 from functools import cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-import onnxruntime
 
 from zero_easel.core.light.colour import Float
+
+if TYPE_CHECKING:
+    import onnxruntime
 
 WEIGHTS = Path(__file__).with_name("regions.onnx")
 _STEP = 64
@@ -26,8 +29,11 @@ def ask_network(features: Float) -> Float:
 
 
 @cache
-def _session() -> onnxruntime.InferenceSession:
+def _session() -> "onnxruntime.InferenceSession":
     """One per process, on one thread: photos are the parallel part, and sums keep their order."""
+    # Starts a thread as it is loaded, and processes with threads must not fork: so not before it is needed.
+    import onnxruntime
+
     options = onnxruntime.SessionOptions()
     options.intra_op_num_threads = options.inter_op_num_threads = 1
     options.log_severity_level = 3
