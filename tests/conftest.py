@@ -6,8 +6,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 from sqlalchemy.orm import Session
-
-from zero_easel.library.store.database import Database
+from support import new_library
 
 # A busy machine is slow, not wrong.
 settings.register_profile("patient", deadline=None)
@@ -17,8 +16,7 @@ settings.load_profile("patient")
 @pytest.fixture
 def session(tmp_path: Path) -> Iterator[Session]:
     """A session on an empty library, in a real file."""
-    database = Database(tmp_path / "easel.sqlite")
-    database.migrate()
+    database = new_library(tmp_path / "easel.sqlite")
     with database.session() as session:
         yield session
     database.close()

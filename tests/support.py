@@ -4,8 +4,10 @@ import signal
 import subprocess
 import sys
 from contextlib import chdir, redirect_stderr, redirect_stdout
+from functools import cache
 from io import StringIO
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import NamedTuple
 
 import numpy as np
@@ -24,6 +26,7 @@ from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.grounds import read_ground
 from zero_easel.core.standard.model import Standard
+from zero_easel.library.store.database import Database
 
 HERE = Path(__file__).parent
 AWKWARD = HERE / "awkward"
@@ -32,6 +35,23 @@ SHOTLIST = HERE / "shotlist.csv"
 DEMO = HERE.parent / "src/zero_easel/demo"
 PHOTOS = DEMO / "photos"
 CATALOG = DEMO / "products.csv"
+
+
+def new_library(path: Path) -> Database:
+    """An empty library in a file, its tables at the newest revision."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_bytes(_empty_library())
+    return Database(path)
+
+
+@cache
+def _empty_library() -> bytes:
+    """What migrating leaves: all revisions take a second, and every test begins with them."""
+    with TemporaryDirectory() as folder:
+        database = Database(Path(folder) / "easel.sqlite")
+        database.migrate()
+        database.close()
+        return (Path(folder) / "easel.sqlite").read_bytes()
 
 
 def photo_of(pixels: NDArray[np.uint8], name: str = "made.png") -> Photo:

@@ -33,7 +33,7 @@ class Workbench:
         self.dispatcher.start()
 
     def close(self) -> None:
-        """Finish the pieces in hand and let go of everything."""
+        """Let go of everything; what is in hand is begun anew at the next start."""
         self.dispatcher.stop()
         self.database.close()
 

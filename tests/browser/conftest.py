@@ -1,19 +1,34 @@
 """A demo that is served for the tests of one module, and a browser on it."""
 
 import shutil
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
+import httpx
 import pytest
-from playwright.sync_api import Page, sync_playwright
+from filelock import FileLock
+from playwright.sync_api import Page, expect, sync_playwright
 from support import Server
+
+# A busy machine is slow, not wrong.
+PATIENCE = 240_000
+expect.set_options(timeout=PATIENCE)
 
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo's data, as they are when its application has just started."""
-    folder = tmp_path_factory.mktemp("demo")
-    Server(folder, "demo").stop()
+    """The demo's data with every photo cleared, made once for all processes that test side by side."""
+    folder = tmp_path_factory.getbasetemp().parent / "demo"
+    with FileLock(folder.with_suffix(".lock")):
+        if not (folder / "cleared").exists():
+            server = Server(folder, "demo")
+            end = time.monotonic() + 600
+            while httpx.get(f"{server.address}/status").text != "Nothing running":
+                assert time.monotonic() < end
+                time.sleep(0.2)
+            server.stop()
+            (folder / "cleared").touch()
     return folder
 
 
@@ -33,6 +48,7 @@ def page(server: Server) -> Iterator[Page]:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=server.address)
+        page.set_default_timeout(PATIENCE)
         faults: list[str] = []
         page.on("response", lambda r: faults.append(r.url) if r.status == 404 else None)
         page.on("pageerror", lambda error: faults.append(str(error)))

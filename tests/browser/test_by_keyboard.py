@@ -68,7 +68,7 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     with page.expect_file_chooser() as chooser:
         page.keyboard.press("Enter")
     chooser.value.set_files([*photos, tmp_path / "shots.csv"])
-    expect(page.locator("#uploads-title")).to_have_text("8 of 8 brought in", timeout=60_000)
+    expect(page.locator("#uploads-title")).to_have_text("8 of 8 brought in")
     expect(page.locator("#photo-list tbody tr")).to_have_count(7)
 
     # Show one large, step, close, and leave the last one out.
@@ -147,7 +147,7 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     while page.evaluate("document.activeElement.tagName") != "BUTTON":
         tab_to(page, "Run")
     page.keyboard.press("Enter")
-    expect(page.locator("#run")).to_have_attribute("data-state", "done", timeout=120_000)
+    expect(page.locator("#run")).to_have_attribute("data-state", "done")
     tab_to(page, "Download the archive")
     with page.expect_download() as caught:
         page.keyboard.press("Enter")

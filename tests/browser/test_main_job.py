@@ -45,9 +45,9 @@ def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> No
     page.get_by_role("button", name="New shoot").click()
 
     drop(page, [*photos, CATALOG])
-    expect(page.locator("#uploads-title")).to_have_text("5 of 5 brought in", timeout=30_000)
+    expect(page.locator("#uploads-title")).to_have_text("5 of 5 brought in")
     expect(page.locator("#photo-list tbody tr")).to_have_count(4)
-    expect(page.locator("#zero-line")).to_contain_text("1 to settle", timeout=20_000)
+    expect(page.locator("#zero-line")).to_contain_text("1 to settle")
 
     page.get_by_role("link", name="Match").click()
     page.wait_for_url("**/match")  # with its scripts: on a busy machine typing is faster than they are
@@ -89,7 +89,7 @@ def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> No
     run = page.locator("#run")
     expect(run).to_contain_text("remaining")
     expect(page.get_by_role("progressbar", name="Pictures made").or_(page.get_by_text("is done"))).to_be_visible()
-    expect(run).to_have_attribute("data-state", "done", timeout=120_000)
+    expect(run).to_have_attribute("data-state", "done")
     expect(run).to_contain_text("4 done")
 
     page.get_by_role("link", name="BY-2102_front.png, open beside its original").click()
@@ -152,8 +152,8 @@ def test_the_doubtful_are_first_and_one_key_accepts(page: Page) -> None:
     page.keyboard.press("3")
     page.wait_for_url("**/clear")
     heading = page.locator("#look-at")
-    expect(heading).to_be_visible(timeout=60_000)
-    expect(page.get_by_role("progressbar", name="Photos cleared")).to_have_count(0, timeout=120_000)
+    expect(heading).to_be_visible()
+    expect(page.get_by_role("progressbar", name="Photos cleared")).to_have_count(0)
     count = page.locator(".look .stand").count()
     assert count >= 1
     page.keyboard.press("a")

@@ -16,7 +16,7 @@ def settled(page: Page) -> None:
     """Wait until all visible tiles of the marks in force are on the canvas."""
     address = page.url.split("#")[0]
     key = page.request.get(f"{address}/marks").json()["key"]
-    page.wait_for_function("key => document.querySelector('#bench').dataset.shown === key", arg=key, timeout=30_000)
+    page.wait_for_function("key => document.querySelector('#bench').dataset.shown === key", arg=key)
     page.wait_for_timeout(100)
 
 
@@ -53,8 +53,8 @@ def near(shape: tuple[int, ...], at: tuple[int, int], radius: float) -> np.ndarr
 
 def test_two_marks_undo_redo_reload_accept_deliver(page: Page) -> None:
     page.goto("/shoots/2/clear")
-    expect(page.locator("#look-at")).to_be_visible(timeout=60_000)
-    expect(page.get_by_role("progressbar", name="Photos cleared")).to_have_count(0, timeout=180_000)
+    expect(page.locator("#look-at")).to_be_visible()
+    expect(page.get_by_role("progressbar", name="Photos cleared")).to_have_count(0)
     page.locator(".look .stand-link").first.click()
     page.wait_for_url("**/photos/*")
     photo = int(page.url.rsplit("/", 1)[1].split("#")[0])
@@ -115,7 +115,7 @@ def check_delivery(page: Page, photo: int) -> None:
     assert name
     page.goto("/shoots/2/deliver")
     page.get_by_role("button", name="Run").click()
-    expect(page.locator("#run")).to_have_attribute("data-state", "done", timeout=180_000)
+    expect(page.locator("#run")).to_have_attribute("data-state", "done")
     link = page.locator("a[aria-label]", has=page.locator("img")).and_(page.get_by_label(name[1]))
     number = link.first.get_attribute("href")
     assert number

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from PIL import Image
 from sqlalchemy import func, select
-from support import AWKWARD, CATALOG, PHOTOS, zero_easel
+from support import AWKWARD, CATALOG, PHOTOS, new_library, zero_easel
 
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.standard.rules import Canvas
@@ -23,8 +23,7 @@ from zero_easel.library.store.vault import Vault
 
 @pytest.fixture
 def place(tmp_path: Path) -> tuple[Database, Vault]:
-    database, vault = Database(tmp_path / "zero-easel.sqlite"), Vault(tmp_path)
-    database.migrate()
+    database, vault = new_library(tmp_path / "zero-easel.sqlite"), Vault(tmp_path)
     vault.prepare()
     with database.session() as session:
         create_shoot(session, "Shelf")

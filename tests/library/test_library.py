@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 from alembic import command
 from sqlalchemy import text
-from support import CATALOG
+from support import CATALOG, new_library
 
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.standard.model import StandardError
@@ -18,12 +18,12 @@ from zero_easel.library.store.vault import Vault, cutout_key
 
 @pytest.fixture
 def database(tmp_path: Path) -> Database:
+    return new_library(tmp_path / "easel.sqlite")
+
+
+def test_migrations_make_what_the_models_say(tmp_path: Path) -> None:
     database = Database(tmp_path / "100% ours" / "easel.sqlite")
     database.migrate()
-    return database
-
-
-def test_migrations_make_what_the_models_say(database: Database) -> None:
     command.check(alembic_config(database.url))
     database.migrate()
 

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy import select
 from structlog.testing import capture_logs
-from support import PHOTOS
+from support import PHOTOS, new_library
 
 from zero_easel.core.photos.reading import Reading
 from zero_easel.library.changes.repairs import import_shotlist
@@ -27,8 +27,7 @@ from zero_easel.runs.service import start_run
 @pytest.fixture
 def database(tmp_path: Path) -> Iterator[Database]:
     """A library with a shoot of one picture."""
-    database, vault = Database(tmp_path / "easel.sqlite"), Vault(tmp_path)
-    database.migrate()
+    database, vault = new_library(tmp_path / "easel.sqlite"), Vault(tmp_path)
     vault.prepare()
     with database.session() as session:
         shoot = create_shoot(session, "Shelf")

@@ -11,12 +11,12 @@ from pathlib import Path
 import httpx
 import pytest
 from PIL import Image
-from support import PHOTOS, Server
+from support import PHOTOS, Server, installed
 
 from zero_easel.files import write_atomically
 
 
-def wait_for(client: httpx.Client, url: str, pattern: str, seconds: float = 120) -> re.Match[str]:
+def wait_for(client: httpx.Client, url: str, pattern: str, seconds: float = 240) -> re.Match[str]:
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         found = re.search(pattern, client.get(url).text)
@@ -34,7 +34,7 @@ def test_a_killed_run_loses_nothing_and_can_be_continued(tmp_path: Path) -> None
         files = [("files", (p.name, p.read_bytes())) for p in photos]
         client.post(f"/shoots/{shoot}/files", files=files)
         wait_for(client, f"/shoots/{shoot}/match", r"without a product")
-        for _ in range(600):
+        for _ in range(2400):
             if "looking for cards" not in client.get(f"/shoots/{shoot}/match").text:
                 break
             time.sleep(0.1)
@@ -68,11 +68,9 @@ def test_a_killed_run_loses_nothing_and_can_be_continued(tmp_path: Path) -> None
 
 
 def test_two_applications_do_not_share_a_folder(tmp_path: Path) -> None:
-    from support import zero_easel
-
     server = Server(tmp_path)
     try:
-        second = zero_easel("serve", "--data", tmp_path)
+        second = installed("serve", "--data", tmp_path)
         assert second.returncode != 0 and "another Zero Easel is using" in second.stderr
     finally:
         server.stop()

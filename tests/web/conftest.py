@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
-from support import CATALOG, PHOTOS
+from support import CATALOG, PHOTOS, new_library
 
 from zero_easel.settings import Settings
 from zero_easel.web.app import create_app
@@ -16,6 +16,7 @@ from zero_easel.workbench import Workbench, build_workbench
 
 @pytest.fixture
 def bench(tmp_path: Path) -> Workbench:
+    new_library(tmp_path / "zero-easel.sqlite").close()
     return build_workbench(Settings(data=tmp_path, jobs=1, upload_mb=20))
 
 
@@ -35,7 +36,7 @@ def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
         files = [("files", (name, (PHOTOS / source).read_bytes())) for name, source in
                  (("BY-2104-BL front.JPG", "BRYD0105.JPG"), ("BY-2102 front.JPG", "BRYD0111.JPG"))]  # fmt: skip
         client.post("/shoots/1/files", files=files)
-        end = time.monotonic() + 60
+        end = time.monotonic() + 240
         while "Clearing" in client.get("/status").text or len(client.get("/shoots/1/row").json()["items"]) < 2:
             assert time.monotonic() < end
             time.sleep(0.1)

@@ -3,8 +3,10 @@
 import io
 import json
 import re
+import shutil
 import time
 import zipfile
+from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
@@ -13,7 +15,9 @@ from support import CATALOG, PHOTOS
 
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.store.models import Original
-from zero_easel.workbench import Workbench
+from zero_easel.settings import Settings
+from zero_easel.web.app import create_app
+from zero_easel.workbench import Workbench, build_workbench
 
 SHOOT = ("BRYD0104.JPG", "BRYD0105.JPG", "BRYD0106.JPG", "BRYD0108.JPG", "BRYD0109.JPG")
 """A card, its two photos, and two more whose card is missing."""
@@ -28,18 +32,36 @@ def held(bench: Workbench) -> list[str]:
     return [f"{line.code} {line.view}".strip() for line in lines(bench) if not line.card]
 
 
+@pytest.fixture(scope="module")
+def brought_in(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder with the catalog and the shoot, read and matched."""
+    folder = tmp_path_factory.mktemp("shelf")
+    bench = build_workbench(Settings(data=folder, jobs=1, upload_mb=20))
+    with TestClient(create_app(bench), base_url="http://127.0.0.1:8470") as client:
+        client.post("/shoots", data={"name": "Shelf"})
+        files = [("products.csv", CATALOG.read_bytes()), *((name, (PHOTOS / name).read_bytes()) for name in SHOOT)]
+        client.post("/shoots/1/files", files=[("files", file) for file in files])
+        end = time.monotonic() + 240
+        while unread(bench) or "looking for cards" in client.get("/shoots/1/match").text:
+            assert time.monotonic() < end
+            time.sleep(0.1)
+    return folder
+
+
+def unread(bench: Workbench) -> bool:
+    with bench.database.session() as session:
+        return session.scalar(select(Original.digest).where(~Original.read).limit(1)) is not None
+
+
 @pytest.fixture
-def shoot(client: TestClient, bench: Workbench) -> TestClient:
-    client.post("/shoots", data={"name": "Shelf"})
-    files = [("products.csv", CATALOG.read_bytes()), *((name, (PHOTOS / name).read_bytes()) for name in SHOOT)]
-    client.post("/shoots/1/files", files=[("files", file) for file in files])
-    for _ in range(300):
-        with bench.database.session() as session:
-            unread = session.scalar(select(Original.digest).where(~Original.read).limit(1))
-        if unread is None and "looking for cards" not in client.get("/shoots/1/match").text:
-            return client
-        time.sleep(0.1)
-    raise AssertionError("not read in half a minute")
+def bench(brought_in: Path, tmp_path: Path) -> Workbench:
+    """A workbench over a copy of that folder."""
+    return build_workbench(Settings(data=shutil.copytree(brought_in, tmp_path / "data"), jobs=1, upload_mb=20))
+
+
+@pytest.fixture
+def shoot(client: TestClient) -> TestClient:
+    return client
 
 
 def repair(client: TestClient, what: str, *chosen: int, **more: str) -> str:

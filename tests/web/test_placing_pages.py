@@ -81,7 +81,7 @@ def test_a_run_by_row_waits_for_all_and_keeps_what_was_placed(client: TestClient
     client.post("/shoots/1/runs")
     # What is placed after its start is for the next run.
     client.post("/shoots/1/place/drop", json={"photos": [first["id"]]})
-    end = time.monotonic() + 60
+    end = time.monotonic() + 240
     while "2 done" not in client.get("/runs/1").text:
         assert time.monotonic() < end
         time.sleep(0.1)

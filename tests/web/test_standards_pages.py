@@ -29,7 +29,7 @@ def add(client: TestClient, part: str, kind: str, standard: int = 1) -> str:
 
 def run(client: TestClient, number: int) -> str:
     client.post("/shoots/1/runs")
-    end = time.monotonic() + 90
+    end = time.monotonic() + 240
     while f"Run {number} is done" not in (page := client.get(f"/runs/{number}").text):
         assert time.monotonic() < end
         time.sleep(0.1)

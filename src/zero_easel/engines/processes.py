@@ -54,13 +54,11 @@ def alone(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Excepti
             return error
 
 
-def end(pool: ProcessPoolExecutor) -> None:
-    """End a pool after what it has in hand, also one whose processes could not all be started."""
-    processes = list((pool._processes or {}).values())
+def abandon(pool: ProcessPoolExecutor) -> None:
+    """End a pool and what it has in hand, also one whose processes could not all be started."""
+    for process in list((pool._processes or {}).values()):
+        process.kill()
     pool.shutdown(cancel_futures=True)
-    for process in processes:
-        # Ended by now, or never told to begin: then nobody else would end it, and it would hold up the exit.
-        process.terminate()
 
 
 def can_start() -> bool:

@@ -23,7 +23,7 @@ from zero_easel.core.photos.reading import Reading
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement
 from zero_easel.engines.making import Made
-from zero_easel.engines.processes import alone, can_start, end, new_pool, reason_of
+from zero_easel.engines.processes import abandon, alone, can_start, new_pool, reason_of
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read
 from zero_easel.library.store.database import Database
@@ -91,10 +91,12 @@ class Dispatcher:
         self._thread.start()
 
     def stop(self) -> None:
-        """End after the pieces in hand; whatever is waiting stays waiting."""
+        """End at once; whatever is waiting or in hand waits for the next start."""
         self._stopping.set()
         self._wake.set()
         self._thread.join()
+        self._in_hand.clear()
+        self._lost.clear()
         self._end_pool()
         with self._database.session() as session:
             recover(session, self._vault)
@@ -117,8 +119,6 @@ class Dispatcher:
                 log.warning("work waits", reason=str(error), again_in_s=pause, exc_info=not known)
                 self._stopping.wait(pause)
                 pause = min(2 * pause, _LONGEST_PAUSE)
-        wait(self._in_hand)
-        self._collect()
 
     def _fill(self) -> None:
         self._put_back()
@@ -174,7 +174,7 @@ class Dispatcher:
 
     def _end_pool(self) -> None:
         if self._pool is not None:
-            end(self._pool)
+            abandon(self._pool)
             self._pool = None
 
     def _next_pictures(self, session: Session, room: int) -> list[_Job]:

@@ -4,7 +4,7 @@ import re
 from pathlib import PurePosixPath, PureWindowsPath
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from zero_easel.core.standard.naming import (
@@ -35,6 +35,7 @@ def test_a_portable_name_is_one_part_of_a_path_everywhere(text: str) -> None:
 
 
 @given(st.text(max_size=80))
+@example("\xa0")
 def test_an_uploaded_name_never_holds_a_folder(text: str) -> None:
     name = base_name(text)
     assert name and "/" not in name and "\\" not in name and name not in (".", "..")

@@ -9,6 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import insert
 from sqlalchemy.orm import Session
+from support import new_library
 
 from zero_easel.library.changes.history import Where, undoable
 from zero_easel.library.changes.matches import rematch, troubles_of
@@ -27,7 +28,6 @@ from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lines import lines_of
 from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import create_shoot
-from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import Original, PhotoRow, Shoot, Stage
 
 _DIGESTS = count()
@@ -40,20 +40,19 @@ def at_match(shoot: Shoot) -> Where:
 
 @pytest.fixture
 def session(tmp_path: Path) -> Iterator[Session]:
-    database = Database(tmp_path / "easel.sqlite")
-    database.migrate()
+    database = new_library(tmp_path / "easel.sqlite")
     with database.session() as session:
         import_catalog(session, b"code,name\nA-1,Cup\nB-2,Jug\nC-3,Pot\n", "products.csv")
         yield session
     database.close()
 
 
-def filled(session: Session, *names: str, codes: dict[str, list[str]] | None = None) -> Shoot:
+def filled(session: Session, *names: str, codes: dict[str, tuple[str, ...]] | None = None) -> Shoot:
     """A shoot of photos that are read already; codes: of cards, none if a card cannot be read."""
     shoot, cards = create_shoot(session, "Shelf"), codes or {}
     for name in names:
         digest = f"{next(_DIGESTS):064x}"
-        row = {"digest": digest, "bytes": 1, "read": True, "codes": cards.get(name, []), "card_like": name in cards}
+        row = {"digest": digest, "bytes": 1, "read": True, "codes": cards.get(name, ()), "card_like": name in cards}
         session.execute(insert(Original), [row])
         session.add(PhotoRow(shoot_id=shoot.id, digest=digest, name=name))
     rematch(session, shoot)
@@ -151,7 +150,7 @@ def test_all_of_it_can_be_undone_step_by_step_and_done_again(
 
 def test_what_needs_a_person_is_listed(session: Session) -> None:
     names = ("P0001.JPG", "P0002.JPG", "P0003.JPG", "P0004.JPG", "P0005.JPG", "P0007.JPG", "P0008.JPG")
-    shoot = filled(session, *names, codes={"P0001.JPG": ["A-1"], "P0004.JPG": [], "P0005.JPG": ["B-2"]})
+    shoot = filled(session, *names, codes={"P0001.JPG": ("A-1",), "P0004.JPG": (), "P0005.JPG": ("B-2",)})
     troubles = troubles_of(lines_of(session, shoot.id))
     assert [line.name for line in troubles.cards] == ["P0004.JPG"]
     assert [line.name for line in troubles.doubts] == ["P0007.JPG", "P0008.JPG"]
@@ -171,6 +170,6 @@ def test_what_needs_a_person_is_listed(session: Session) -> None:
 
 
 def test_a_card_without_photos_behind_it_is_listed(session: Session) -> None:
-    shoot = filled(session, "P0001.JPG", "P0002.JPG", "P0003.JPG", codes={"P0001.JPG": ["A-1"], "P0002.JPG": ["B-2"]})
+    shoot = filled(session, "P0001.JPG", "P0002.JPG", "P0003.JPG", codes={"P0001.JPG": ("A-1",), "P0002.JPG": ("B-2",)})
     troubles = troubles_of(lines_of(session, shoot.id))
     assert [line.code for line in troubles.bare_cards] == ["A-1"]

@@ -120,7 +120,7 @@ def base_name(filename: str) -> str:
     """Last part of a name from an upload, whatever separators the sender used; never a path, never empty."""
     last = re.split(r"[/\\]", filename)[-1]
     text = "".join(c for c in last if unicodedata.category(c) not in ("Cc", "Cs"))
-    return text.strip() if text.strip(" .") else "unnamed"
+    return text.strip() if not all(c.isspace() or c == "." for c in text) else "unnamed"
 
 
 def folder_name(filename: str) -> str:
