@@ -140,10 +140,18 @@ def test_the_awkward_folder_is_accounted_for(tmp_path: Path) -> None:
 @pytest.mark.slow
 def test_memory_stays_small_on_awkward_files(tmp_path: Path) -> None:
     command = zero_easel_command("cutout", *(p for p in AWKWARD.iterdir() if p.is_file()), "--out", tmp_path)
-    # A new process starts with its parent's peak: a small parent stands between the tests' memory and the command.
-    measure = "import resource, subprocess, sys; subprocess.run(sys.argv[1:]); " + (
-        "print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)"
-    )
+    # A new process starts with its parent's peak: a small parent stands between the tests' memory and the command, and
+    # waits for what the command leaves to end, so that workers count as well.
+    measure = """
+import ctypes, os, resource, subprocess, sys
+ctypes.CDLL(None).prctl(36, 1)  # PR_SET_CHILD_SUBREAPER
+subprocess.run(sys.argv[1:])
+try:
+    while True:
+        os.wait()
+except ChildProcessError:
+    print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)
+"""
     done = subprocess.run(
         [sys.executable, "-c", measure, *command, "--jobs", "2"], capture_output=True, text=True, check=True
     )
