@@ -1,23 +1,25 @@
 """Files, archives and tables on their way in; and shoots on their way out."""
 
 import io
+import threading
 import zipfile
 from pathlib import Path
 
 import pytest
 from PIL import Image
-from sqlalchemy import func, select
+from sqlalchemy import event, func, select
 from support import AWKWARD, CATALOG, PHOTOS, new_library, zero_easel
 
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.standard.rules import Canvas
+from zero_easel.library.changes.matches import ensure_matched, rematch
 from zero_easel.library.incoming import Report, take
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.lists.listing import Ask, listed, wanted_ids
 from zero_easel.library.products import compare_catalog, find_products, free_columns, import_catalog
-from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot, store_reading
+from zero_easel.library.shoots import bring_in, contents_of, create_shoot, delete_shoot, store_reading
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.models import Original, PhotoRow, ProductRow
+from zero_easel.library.store.models import Original, PhotoRow, ProductRow, Shoot
 from zero_easel.library.store.vault import Vault
 
 
@@ -37,6 +39,12 @@ def archive(**files: bytes) -> io.BytesIO:
             target.writestr(name, data)
     kept.seek(0)
     return kept
+
+
+def photo_of_grey(level: int) -> bytes:
+    kept = io.BytesIO()
+    Image.new("RGB", (64, 48), (level, level, level)).save(kept, "png")
+    return kept.getvalue()
 
 
 def lines(place: tuple[Database, Vault]) -> list[PhotoLine]:
@@ -164,3 +172,39 @@ def test_the_command_brings_folders_in(tmp_path: Path) -> None:
     database.close()
     nothing = zero_easel("bring-in", tmp_path / "gone", "--shoot", "x", "--data", data)
     assert nothing.returncode == 2 and "does not exist" in nothing.stderr
+
+
+@pytest.mark.parametrize("known_stale", [False, True])
+def test_what_comes_in_while_its_shoot_is_matched_is_matched_as_well(
+    place: tuple[Database, Vault], known_stale: bool
+) -> None:
+    database, vault = place
+
+    def bring(name: str, data: bytes) -> None:
+        with database.session() as session:
+            bring_in(session, vault, session.get_one(Shoot, 1), data, name)
+
+    first, second = (photo_of_grey(level) for level in (90, 120))
+    with database.session() as session:
+        import_catalog(session, b"code,name\nA-1,Cup\nB-2,Jug\n", "products.csv")
+    bring("A-1 front.png", first)
+    if not known_stale:
+        with database.session() as session:
+            rematch(session, session.get_one(Shoot, 1))
+    late = threading.Thread(target=bring, args=("B-2 front.png", second))
+
+    def meanwhile(_connection: object, _cursor: object, statement: str, *_: object) -> None:
+        # As soon as the shoot's photos have been read, another one is on its way in.
+        if late.ident is None and statement.startswith("SELECT photo"):
+            late.start()
+            late.join(2)
+
+    with database.session() as session:
+        shoot = session.get_one(Shoot, 1)
+        event.listen(database.engine, "after_cursor_execute", meanwhile)
+        rematch(session, shoot)
+    late.join()
+    with database.session() as session:
+        ensure_matched(session, session.get_one(Shoot, 1))
+    with database.session() as session:
+        assert sorted(line.code for line in lines_of(session, 1)) == ["A-1", "B-2"]

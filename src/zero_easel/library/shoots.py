@@ -19,6 +19,7 @@ from zero_easel.core.photos.reading import Reading
 from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
 from zero_easel.files import write_atomically
+from zero_easel.library.changes.matches import stale
 from zero_easel.library.changes.standards import ensure_standard
 from zero_easel.library.store.models import (
     Change,
@@ -112,8 +113,8 @@ def bring_in(
     photo.empty = shows_backdrop(name) and not original.error
     photo.problem = problem
     session.add(photo)
-    shoot.stale = True
     session.flush()
+    stale(session, [shoot.id])
     if photo.empty:
         requeue(session, shoot.id)
     note = f"is the same picture as {same[0].name}" if same else ""
@@ -125,8 +126,7 @@ def store_reading(session: Session, digest: str, reading: Reading) -> list[int]:
     values = {"read": True, "codes": reading.codes, "card_like": reading.card_like, "blur": reading.blur}
     session.execute(update(Original).where(Original.digest == digest).values(values))
     concerned = set(session.scalars(select(PhotoRow.shoot_id).where(PhotoRow.digest == digest)))
-    session.execute(update(Shoot).where(Shoot.id.in_(concerned)).values(stale=True))
-    session.expire_all()
+    stale(session, concerned)
     return sorted(concerned - waiting_to_be_read(session, concerned))
 
 

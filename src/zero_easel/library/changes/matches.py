@@ -1,6 +1,6 @@
 """Matching a shoot's photos with products and views by itself, and what needs a person."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import bindparam, select, update
@@ -23,7 +23,8 @@ def ensure_matched(session: Session, shoot: Shoot) -> None:
 
 def rematch(session: Session, shoot: Shoot) -> None:
     """Match all photos that were not assigned by hand, from shot list, names and code cards."""
-    session.flush()
+    # Written first: from here on nothing comes in unseen, for whoever brings it has to wait until this is through.
+    session.execute(update(Shoot).where(Shoot.id == shoot.id).values(stale=False))
     lines = lines_of(session, shoot.id)
     rows = session.scalars(select(ShotRow).where(ShotRow.shoot_id == shoot.id))
     matcher = Matcher(codes_for_matching(session), [Shot(s.filename, s.code, s.view) for s in rows])
@@ -42,8 +43,6 @@ def rematch(session: Session, shoot: Shoot) -> None:
         session.connection().execute(update(PhotoRow).where(mine), changes)
         for photo in [row for row in session.identity_map.values() if isinstance(row, PhotoRow)]:
             session.refresh(photo)
-    shoot.stale = False
-    session.flush()
 
 
 def _matched(line: PhotoLine, match: Match) -> PhotoLine:
@@ -64,6 +63,15 @@ def _turns(session: Session, shoot: Shoot, lines: Sequence[PhotoLine]) -> dict[i
     turns = [Turn(p.name, p.code, p.view, products[p.code].category if p.code in products else "") for p in part]
     views = views_in_turn(turns, shoot.standard.rules.views)
     return {line.id: view for line, view in zip(part, views, strict=True) if not line.view}
+
+
+def stale(session: Session, shoot_ids: Collection[int]) -> None:
+    """Match some shoots again when they are next looked at.
+
+    A statement, not a value of a shoot in hand: what is in hand may say so already, while it is being matched and set
+    back by another session.
+    """
+    session.execute(update(Shoot).where(Shoot.id.in_(shoot_ids)).values(stale=True))
 
 
 def all_stale(session: Session) -> None:

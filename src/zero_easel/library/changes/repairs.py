@@ -2,13 +2,13 @@
 
 from collections.abc import Callable, Sequence
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.products import Shot, read_shotlist
 from zero_easel.core.catalog.tables import Problem
 from zero_easel.library.changes.history import Where, record
-from zero_easel.library.changes.matches import rematch
+from zero_easel.library.changes.matches import rematch, stale
 from zero_easel.library.lists.lines import lines_of, takes_part
 from zero_easel.library.store.models import MatchState, PhotoRow, Shoot, ShotRow, Stage, State
 
@@ -87,7 +87,7 @@ def _leave_out(session: Session, shoot_id: int, photos: Sequence[PhotoRow], out:
     after = {photo.id: _held(photo) for photo in photos}
     text = f"{_count(photos)} {'left out' if out else 'included again'}"
     record(session, Where(Stage.MATCH, shoot_id), text, State(photos=before), State(photos=after))
-    session.execute(update(Shoot).where(Shoot.id == shoot_id).values(stale=True))
+    stale(session, [shoot_id])
 
 
 def swap(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:

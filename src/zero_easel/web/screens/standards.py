@@ -26,7 +26,7 @@ from zero_easel.core.standard.sizes import rules_on, size_of
 from zero_easel.core.standard.yaml_file import read_standard, schema, write_standard
 from zero_easel.library.batches import example_of, plan_shoot
 from zero_easel.library.changes.history import Where, undoable
-from zero_easel.library.changes.matches import all_stale
+from zero_easel.library.changes.matches import all_stale, stale
 from zero_easel.library.changes.standards import (
     add_parts,
     add_standard,
@@ -226,7 +226,7 @@ def give_standard(session: Db, shoot_id: int, standard: int = Form(), back: str 
     """Let a shoot follow another standard."""
     shoot = found(session.get(Shoot, shoot_id), "shoot")
     shoot.standard_id = found(session.get(StandardRow, standard), "standard").id
-    shoot.stale = True  # views in turn are the standard's
+    stale(session, [shoot.id])  # views in turn are the standard's
     stage = back if back in ("deliver", "place", "names") else "deliver"
     return RedirectResponse(f"/shoots/{shoot.id}/{stage}", 303)
 
