@@ -28,6 +28,7 @@ from zero_easel.core.standard.assets import AssetError, Assets
 from zero_easel.core.standard.deliverable import KEPT, SRGB, Deliverable
 from zero_easel.core.standard.grounds import TRANSPARENT, read_ground
 from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.naming import printable
 from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.patterns import Value
 from zero_easel.core.standard.sizes import rules_on
@@ -236,4 +237,4 @@ class _Finish:
 @lru_cache(4)
 def empty_frame(path: Path) -> Encoded:
     """A photo of the bare backdrop, as large as it is used. Raises PhotoError."""
-    return reduced(read_photo(path).pixels, MODERATE)
+    return reduced(read_photo(path, printable(path.name)).pixels, MODERATE)

@@ -2,7 +2,10 @@
 
 import csv
 import hashlib
+import json
+import os
 import shutil
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -11,6 +14,13 @@ import numpy as np
 import pytest
 from PIL import Image
 from support import AWKWARD, CATALOG, PHOTOS, installed, zero_easel, zero_easel_command
+
+from zero_easel.core.catalog.tables import read_table
+from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.yaml_file import read_standard
+from zero_easel.engines.making import Made
+from zero_easel.folder.batch import execute, prepare
+from zero_easel.planning.manifest import ManifestRow
 
 NAMES = ("BRYD0105.JPG", "BRYD0111.JPG", "BRYD0112.JPG")
 TABLE = "filename,code,view\nBRYD0105.JPG,BY-2104-BL,front\nBRYD0111.JPG,BY-2102,front\nBRYD0112.JPG,BY-2102,side\n"
@@ -160,9 +170,6 @@ except ChildProcessError:
 
 
 def test_standard_prints_what_run_reads() -> None:
-    from zero_easel.core.standard.model import Standard
-    from zero_easel.core.standard.yaml_file import read_standard
-
     assert read_standard(zero_easel("standard").stdout) == Standard()
 
 
@@ -240,3 +247,73 @@ def test_a_photo_that_fails_stops_no_row(folder: Path, tmp_path: Path) -> None:
     rows = {row["original"]: row for row in manifest(tmp_path / "out")}
     assert rows["BRYD0113.jpg"]["status"] == "failed" and "damaged" in rows["BRYD0113.jpg"]["message"]
     assert [row["status"] for row in rows.values()].count("done") == 3
+
+
+def rows_of(out: Path) -> dict[str, str]:
+    return {row["original"]: row["status"] for row in manifest(out)}
+
+
+@pytest.mark.parametrize(("stop", "status"), [(signal.SIGINT, 130), (signal.SIGTERM, 143)])
+def test_a_run_that_is_stopped_leaves_lists_of_what_is_there(
+    folder: Path, tmp_path: Path, stop: signal.Signals, status: int
+) -> None:
+    out = tmp_path / "out"
+    for number in range(12):
+        shutil.copy(folder / NAMES[0], folder / f"copy-{number}.jpg")
+    command = zero_easel_command("run", folder, "--out", out, "--jobs", "1")
+    running = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, process_group=0)
+    while not (out / "manifest.csv").exists() or not list(out.glob("*.jpg")):
+        assert running.poll() is None
+    running.send_signal(stop)
+    _, said = running.communicate()
+    assert running.returncode == status and "Stopped before the end" in said and "Traceback" not in said
+    states = rows_of(out)
+    assert len(states) == 15 and set(states.values()) == {"done", "waiting"}
+    done = {row["output"] for row in manifest(out) if row["status"] == "done"}
+    assert done and done <= {path.name for path in out.glob("*.jpg")}
+    assert not list(out.glob(".*"))
+
+
+def test_what_vanishes_while_a_run_goes_on_is_told(folder: Path, tmp_path: Path) -> None:
+    work, out = prepare(folder, tmp_path / "out", Standard(), [], []), tmp_path / "out"
+
+    def lose(row: ManifestRow, _made: Made) -> None:
+        if row.original == NAMES[0] and row.status == "done":
+            shutil.rmtree(out)
+
+    rows = {row.original: row for row in execute(work, 1, lose)}
+    assert rows[NAMES[0]].status == "failed" and "not there any more" in rows[NAMES[0]].message
+    assert rows_of(out) == {NAMES[0]: "failed", NAMES[1]: "done", NAMES[2]: "done"}
+    assert {path.name for path in out.glob("*.*g")} == {row.output for row in rows.values() if row.output}
+
+
+def test_a_file_name_that_is_no_text_is_shown_with_marks_and_loses_no_list(folder: Path, tmp_path: Path) -> None:
+    odd = os.fsencode(folder) + b"/caf\xe9 \xff.jpg"
+    Path(os.fsdecode(odd)).write_bytes((PHOTOS / NAMES[0]).read_bytes())
+    (Path(os.fsdecode(os.fsencode(folder) + b"/br\xe9.jpg"))).write_bytes(b"no picture")
+    out = tmp_path / "out"
+    done = zero_easel("run", folder, "--out", out)
+    assert done.returncode == 1 and "br\ufffd.jpg is not a picture" in done.stderr
+    states = rows_of(out)
+    assert states["caf\ufffd \ufffd.jpg"] == "done" and states["br\ufffd.jpg"] == "failed"
+    assert json.loads((out / "manifest.json").read_text("utf-8"))["pictures"]
+    assert all((out / row["output"]).is_file() for row in manifest(out) if row["output"])
+
+
+def test_a_file_that_only_is_called_empty_stops_nothing(folder: Path, tmp_path: Path) -> None:
+    (folder / "empty.jpg").write_bytes(b"no picture")
+    done = zero_easel("run", folder, "--out", tmp_path / "out")
+    assert done.returncode == 1 and "empty.jpg is not a picture" in done.stderr
+    assert rows_of(tmp_path / "out") == {**dict.fromkeys(NAMES, "done"), "empty.jpg": "failed"}
+    refused = zero_easel("run", folder, "--out", tmp_path / "out", "--replace", "--empty", folder / "empty.jpg")
+    assert refused.returncode == 2 and "empty.jpg is not a picture" in refused.stderr
+
+
+def test_codes_that_a_spreadsheet_would_run_are_calmed_in_lists(folder: Path, tmp_path: Path) -> None:
+    table = tmp_path / "shots.csv"
+    table.write_text('filename,code,view\nBRYD0105.JPG,"=2+3",front\nBRYD0111.JPG,@A,front\nBRYD0112.JPG,-7,side\n')
+    out = tmp_path / "out"
+    assert zero_easel("run", folder, "--out", out, "--shotlist", table).returncode == 0
+    assert [row["code"] for row in manifest(out)] == ["'=2+3", "'@A", "'-7"]
+    lines = read_table((out / "manifest.csv").read_bytes(), "manifest.csv").lines
+    assert [line.cells[1] for line in lines[1:]] == ["=2+3", "@A", "-7"]

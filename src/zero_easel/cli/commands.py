@@ -10,12 +10,13 @@ import typer
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
 from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
+from zero_easel.cli.stopping import Commands, prepare_process
 from zero_easel.core.catalog.plan import NamedPhoto, Namer
 from zero_easel.core.finishing.encode import CUTOUT_MARK, encode_cutout
-from zero_easel.core.photos.decoding import PhotoError, read_photo
+from zero_easel.core.photos.decoding import read_photo
 from zero_easel.core.standard.editing import changed
 from zero_easel.core.standard.model import Standard, StandardError
-from zero_easel.core.standard.naming import collisions
+from zero_easel.core.standard.naming import collisions, printable
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.yaml_file import schema as schema_of
 from zero_easel.core.standard.yaml_file import write_standard
@@ -28,6 +29,7 @@ from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, Man
 from zero_easel.settings import Settings, available_cores
 
 app = typer.Typer(
+    cls=Commands,
     add_completion=False,
     no_args_is_help=True,
     pretty_exceptions_enable=False,
@@ -90,6 +92,8 @@ def run(
         console.print(f"The shot list names {some(work.absent)}, not found among the photos.")
     for doubt in work.doubts:
         console.print(f"To make sure of: {doubt}.")
+    for _, reason in work.unusable:
+        console.print(reason)
     with _progress() as bar:
         task = bar.add_task("Pictures", total=len(work.batch.pictures))
 
@@ -259,6 +263,7 @@ def demo(port: Port = 8470, data: Data = None) -> None:
 
 def main() -> None:
     """Entry point: wrong usage is one sentence and exit status 2."""
+    prepare_process()
     try:
         app(standalone_mode=True)
     except UsageError as error:
@@ -288,7 +293,7 @@ def _report(rows: list[ManifestRow], cut: list[str], out: Path) -> None:
 
 def _cut_one(path: Path, target: Path, empties: list[Path]) -> dict[str, Any]:
     started = time.perf_counter()
-    photo = read_photo(path)
+    photo = read_photo(path, printable(path.name))
     item = clear(photo, [empty_frame(frame) for frame in empties])
     write_atomically(target, encode_cutout(item.whole()))
     return {
@@ -315,7 +320,6 @@ def _in_order(results: Any, photos: list[Path]) -> Any:
 
 
 def _failed(path: Path, error: Exception) -> dict[str, Any]:
-    reason = str(error) if isinstance(error, PhotoError) else reason_of(error, path.name)
     return {
         "photo": str(path),
         "output": None,
@@ -324,7 +328,7 @@ def _failed(path: Path, error: Exception) -> dict[str, Any]:
         "confidence": 0.0,
         "flags": [],
         "seconds": None,
-        "error": reason,
+        "error": reason_of(error, printable(path.name)),
     }
 
 

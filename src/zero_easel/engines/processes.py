@@ -9,6 +9,7 @@ from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wai
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any, TypeVar
 
+from zero_easel.core.photos.decoding import PhotoError
 from zero_easel.pipeline import PictureError
 
 T = TypeVar("T")
@@ -38,8 +39,12 @@ def map_processes(function: Callable[..., T], work: Iterable[Piece], jobs: int) 
     exhausted = False
     while not exhausted:
         broken: list[Piece] = []
-        with new_pool(jobs) as pool:
+        pool = new_pool(jobs)
+        try:
             exhausted = yield from _until_broken(pool, function, source, 2 * jobs, broken)
+        finally:
+            # Nothing is in hand then, unless whoever asked has had enough: that must not wait for anything.
+            abandon(pool)
         for index, arguments in broken:
             yield index, _again(function, arguments)
 
@@ -68,13 +73,13 @@ def can_start() -> bool:
 
 def reason_of(error: BaseException, name: str) -> str:
     """What to tell a person about anything that went wrong with one photo."""
-    if isinstance(error, PictureError):
+    if isinstance(error, PictureError | PhotoError):
         return str(error)
     if isinstance(error, MemoryError | BrokenProcessPool):
         return f"{name} needs more memory than this computer has free."
     if isinstance(error, OSError):
         return f"{name}: a file could not be read or written ({error.strerror or error})."
-    return f"{name} could not be worked on ({type(error).__name__}: {error})."
+    return f"{name} could not be worked on: it holds something that was not foreseen."
 
 
 def _again(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Exception:

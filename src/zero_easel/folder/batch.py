@@ -2,7 +2,9 @@
 
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
+from dataclasses import replace as with_other
 from datetime import datetime
 from pathlib import Path
 from typing import NamedTuple
@@ -21,29 +23,15 @@ from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
-from zero_easel.core.standard.naming import natural_key, shows_backdrop
+from zero_easel.core.standard.naming import natural_key, printable, shows_backdrop
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
 from zero_easel.engines.processes import map_processes, reason_of
-from zero_easel.files import write_atomically
+from zero_easel.folder.lists import Lists
 from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, needs_cutout
 from zero_easel.planning.batch import EMPTY_BACKDROP, Batch, BatchPhoto, Products, lay_all, plan, why_left_out
-from zero_easel.planning.manifest import (
-    DONE,
-    FAILED,
-    HELD,
-    JSON_NAME,
-    LD_NAME,
-    LEFT_OUT,
-    NAME,
-    NAMES,
-    ManifestRow,
-    manifest_row,
-    write_json,
-    write_linked,
-    write_manifest,
-)
+from zero_easel.planning.manifest import FAILED, LEFT_OUT, NAMES, ManifestRow
 
 
 class FolderError(Exception):
@@ -54,7 +42,8 @@ class FolderError(Exception):
 class FolderRun:
     """A run that may start. photos: in shooting order; the places of the batch refer to them. doubts are sentences
     about products that a person should make sure of; absent are files that only the shot list knows; empties show the
-    bare backdrop and are used, not finished. assets: folder of the files that the standard names."""
+    bare backdrop and are used, not finished; unusable are files that should show it and cannot be read, with the
+    reason. assets: folder of the files that the standard names."""
 
     out: Path
     standard: Standard
@@ -63,6 +52,7 @@ class FolderRun:
     doubts: list[str]
     absent: list[str]
     empties: list[Path]
+    unusable: list[tuple[Path, str]]
     assets: Path | None
 
     @property
@@ -115,18 +105,20 @@ def prepare(
         raise FolderError(f"{out} is a file, not a folder.")
     given = {path.resolve() for path in empties}
     found = list_photos(folder, out, recursive)
-    bare = [*empties, *(p for p in found if shows_backdrop(p.name) and p.resolve() not in given)]
-    photos = [path for path in found if path not in bare and path.resolve() not in given]
-    for path in bare:
-        try:
-            empty_frame(path)
-        except PhotoError as error:
-            raise FolderError(str(error)) from error
+    for path in empties:
+        if reason := _unreadable(path):
+            raise FolderError(reason)
+    called_so = [p for p in found if shows_backdrop(p.name) and p.resolve() not in given]
+    photos = [path for path in found if path not in called_so and path.resolve() not in given]
+    # A file that only happens to be called so stops nothing.
+    unusable = [(path, reason) for path in called_so if (reason := _unreadable(path))]
+    bare = [*empties, *(path for path in called_so if path not in dict(unusable))]
     if not photos:
         deeper = "" if recursive else " Add --recursive to look in its folders."
         raise FolderError(f"{folder} holds no photos.{deeper}")
     matched = match_photos(photos, products, shots, jobs, on_read)
     run = _planned(matched, out, standard, products, shots, bare, folder, assets)
+    run = with_other(run, unusable=unusable)
     clashes = run.batch.clashes
     if clashes:
         named = _with_folders(clashes[0], run, folder)
@@ -143,41 +135,39 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[ManifestRow, Made], Non
     """Make all pictures and the lists; rows are in the order of the photos. A failed photo stops nothing. on_row: is
     told of each picture as it is made.
 
-    Raises OSError if the output folder cannot be written.
+    However it ends, the lists say what is there and what is still to be made. Raises OSError if the output folder
+    cannot be written.
     """
     for folder in {(run.out / picture.output).parent for picture in run.batch.pictures} | {run.out}:
         folder.mkdir(parents=True, exist_ok=True)
-    rows: dict[int, list[ManifestRow]] = {}
     by_photo = run.by_photo
+    others = [_without(run.photos[at], LEFT_OUT, why) for at, why in run.batch.left_out.items()]
+    others += [_without(path, LEFT_OUT, EMPTY_BACKDROP) for path in run.empties]
+    others += [_without(path, FAILED, reason) for path, reason in run.unusable]
+    lists = Lists(run.out, run.standard, by_photo, others, on_row)
+    lists.write()
 
     def note(at: int, result: list[Made] | Exception) -> None:
         if isinstance(result, Exception):
-            result = [Made(failure=reason_of(result, run.photos[at].name))] * len(by_photo[at])
-        rows[at] = [_row(run, picture, one) for picture, one in zip(by_photo[at], result, strict=True)]
-        for row, one in zip(rows[at], result, strict=True):
-            on_row(row, one)
+            result = [Made(failure=reason_of(result, _name(run.photos[at])))] * len(by_photo[at])
+        lists.note(at, result)
 
-    if is_by_row(run.standard):
-        # Kept beside the pictures, where there is room for them, and gone when the run ends.
-        with tempfile.TemporaryDirectory(dir=run.out, prefix=".cutouts-") as kept:
-            _execute_by_row(run, by_photo, jobs, Path(kept), note)
-    else:
-        work = ((at, _arguments(run, at, by_photo[at], {}, None)) for at in by_photo)
-        for at, result in map_processes(_make, work, jobs):
-            note(at, result)
-    left_out = [_left_out(run.photos[at], why) for at, why in run.batch.left_out.items()]
-    left_out += [_left_out(path, EMPTY_BACKDROP) for path in run.empties]
-    in_order = [row for at in sorted(rows) for row in rows[at]] + left_out
-    _write_lists(run, in_order)
-    return in_order
-
-
-def _write_lists(run: FolderRun, rows: list[ManifestRow]) -> None:
-    values = {picture.output: picture.values for picture in run.batch.pictures}
-    write_atomically(run.out / NAME, write_manifest(rows))
-    write_atomically(run.out / JSON_NAME, write_json(rows, {"standard": run.standard.name}))
-    linked = ((row, values.get(row.output, {})) for row in rows)
-    write_atomically(run.out / LD_NAME, write_linked(linked, run.standard.information))
+    try:
+        if is_by_row(run.standard):
+            # Kept beside the pictures, where there is room for them, and gone when the run ends.
+            with tempfile.TemporaryDirectory(dir=run.out, prefix=".cutouts-", ignore_cleanup_errors=True) as kept:
+                _execute_by_row(run, by_photo, jobs, Path(kept), note)
+        else:
+            work = ((at, _arguments(run, at, by_photo[at], {}, None)) for at in by_photo)
+            for at, result in map_processes(_make, work, jobs):
+                note(at, result)
+        lists.compare_with_disk()
+    except BaseException:
+        # Stopped by hand, or the folder has gone: the lists are still worth trying.
+        with suppress(OSError):
+            lists.write()
+        raise
+    return lists.write()
 
 
 def _execute_by_row(
@@ -245,7 +235,7 @@ def match_photos(
 ) -> list[Matched]:
     """What photo files show, in shooting order: by shot list and name, and by code cards where these do not tell."""
     matcher = Matcher(products, shots)
-    plain = [matcher.match(path.name) for path in photos]
+    plain = [matcher.match(_name(path)) for path in photos]
     seen: dict[int, tuple[Reading, datetime | None] | None] = {}
     if any(not match.code for match in plain):
         work = ((index, (path,)) for index, path in enumerate(photos))
@@ -269,15 +259,15 @@ def texts_on(photos: Sequence[Path], jobs: int) -> list[str]:
 
 
 def _read(path: Path) -> tuple[Reading, datetime | None]:
-    photo = read_photo(path)
+    photo = read_photo(path, _name(path))
     return read(photo.pixels), photo.facts.taken
 
 
 def _snap(path: Path, seen: tuple[Reading, datetime | None] | None) -> Snap:
     if seen is None:
-        return Snap(Frame(path.name, None), unreadable=True)
+        return Snap(Frame(_name(path), None), unreadable=True)
     reading, taken = seen
-    return Snap(Frame(path.name, taken), reading.codes, reading.card_like)
+    return Snap(Frame(_name(path), taken), reading.codes, reading.card_like)
 
 
 def _planned(
@@ -290,20 +280,35 @@ def _planned(
     folder: Path,
     assets: Path | None,
 ) -> FolderRun:
-    shots = [BatchPhoto(one.path.name, one.match, one.taken, why_left_out(one.match)) for one in matched]
+    shots = [BatchPhoto(_name(one.path), one.match, one.taken, why_left_out(one.match)) for one in matched]
     columns = sorted({key for product in products for key in product.extra})
     try:
-        batch = plan(shots, standard, Products({p.code: p for p in products}, columns), folder.resolve().name)
+        batch = plan(shots, standard, Products({p.code: p for p in products}, columns), _name(folder.resolve()))
     except PatternError as error:
         raise FolderError(f"The file names cannot be made: {error}.") from error
-    present = {one.path.name.casefold() for one in matched} | {path.name.casefold() for path in empties}
+    present = {_name(one.path).casefold() for one in matched} | {_name(path).casefold() for path in empties}
     absent = [shot.filename for shot in listed if shot.filename.casefold() not in present]
-    return FolderRun(out, standard, [one.path for one in matched], batch, _doubts(matched), absent, empties, assets)
+    photos = [one.path for one in matched]
+    return FolderRun(out, standard, photos, batch, _doubts(matched), absent, empties, [], assets)
+
+
+def _name(path: Path) -> str:
+    """What messages and lists call a file."""
+    return printable(path.name)
+
+
+def _unreadable(path: Path) -> str:
+    """Why a photo of the bare backdrop cannot be used, "" if it can."""
+    try:
+        empty_frame(path)
+    except PhotoError as error:
+        return str(error)
+    return ""
 
 
 def _doubts(matched: list[Matched]) -> list[str]:
     """What a person should make sure of, in sentences."""
-    found = [f"{one.path.name}: {one.match.doubt}" for one in matched if one.match.doubt and not one.match.card]
+    found = [f"{_name(one.path)}: {one.match.doubt}" for one in matched if one.match.doubt and not one.match.card]
     found += [one.match.doubt for one in matched if one.match.doubt and one.match.card]
     odd = odd_counts(one.match.code for one in matched if not one.match.card)
     return found + [f"{code} has {n} photo{'' if n == 1 else 's'}, unlike most" for code, n in sorted(odd.items())]
@@ -319,7 +324,7 @@ def _with_folders(clash: Clash, run: FolderRun, folder: Path) -> list[str]:
 
 def _photo(path: Path) -> Photo:
     try:
-        return read_photo(path)
+        return read_photo(path, _name(path))
     except PhotoError as error:
         raise PictureError(str(error)) from error
 
@@ -352,17 +357,9 @@ def _make(
     def item() -> CutItem:
         return (kept_cutout(kept) if kept is not None else None) or _clear(path, empties)
 
-    source = Source(path.name, lambda: _photo(path), item, lambda: camera_of(path.read_bytes()))
+    source = Source(_name(path), lambda: _photo(path), item, lambda: camera_of(path.read_bytes()))
     return [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
 
 
-def _row(run: FolderRun, picture: Planned, one: Made) -> ManifestRow:
-    row = manifest_row(picture, FAILED if one.failure else DONE, one, run.standard)
-    if row.status == HELD:
-        # Made, measured, and not handed over: what fails must not lie among what may go out.
-        (run.out / picture.output).unlink(missing_ok=True)
-    return row
-
-
-def _left_out(path: Path, why: str) -> ManifestRow:
-    return ManifestRow(path.name, "", "", "", 0, 0, 0, "", LEFT_OUT, why)
+def _without(path: Path, status: str, why: str) -> ManifestRow:
+    return ManifestRow(_name(path), "", "", "", 0, 0, 0, "", status, why)

@@ -1,19 +1,17 @@
 """Rename only: byte-identical copies of photos under new names, and the way back by the table that this leaves."""
 
-import csv
 import hashlib
-import io
 import os
 import shutil
 import tempfile
 import zipfile
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import NamedTuple
 
 from zero_easel.core.catalog.plan import Planned, find_clashes
-from zero_easel.core.catalog.tables import TableError, read_table
+from zero_easel.core.catalog.tables import TableError, read_table, write_table
 from zero_easel.core.standard.naming import one_file
 from zero_easel.files import write_atomically
 
@@ -58,17 +56,8 @@ def copy_under_new_names(
             copied.append(Copied(source.old, source.planned.output, target.take(source.path, source.planned.output)))
             if on_copy is not None:
                 on_copy(copied[-1])
-        target.put(NAME, write_table(copied))
+        target.put(NAME, write_table([_HEADINGS, *copied]))
     return copied
-
-
-def write_table(copied: Iterable[Copied]) -> bytes:
-    """old, new, sha256 as CSV (RFC 4180, UTF-8)."""
-    text = io.StringIO(newline="")
-    writer = csv.writer(text)
-    writer.writerow(_HEADINGS)
-    writer.writerows(copied)
-    return text.getvalue().encode("utf-8")
 
 
 def undo(table: Path) -> int:

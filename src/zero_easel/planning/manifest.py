@@ -1,26 +1,26 @@
 """What became of each photo, as lists that go with the pictures: CSV (RFC 4180), JSON, and JSON-LD for the shop's pages
 (schema.org ImageObject)."""
 
-import csv
-import io
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 
 from zero_easel.core.catalog.plan import Planned
+from zero_easel.core.catalog.tables import write_table
 from zero_easel.core.finishing.checking import Checked
 from zero_easel.core.finishing.embed import metadata_of
 from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.core.standard.information import Information
 from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.naming import printable
 from zero_easel.core.standard.patterns import Value
 from zero_easel.engines.making import Made
 
 NAME = "manifest.csv"
 JSON_NAME = "manifest.json"
 LD_NAME = "images.jsonld"
-DONE, FAILED, LEFT_OUT = "done", "failed", "left out"
+DONE, FAILED, LEFT_OUT, WAITING = "done", "failed", "left out", "waiting"
 HELD = "held back"
 """Status of a picture that is made but fails a check, where the standard hands over only what passed."""
 NAMES = (NAME, JSON_NAME, LD_NAME)
@@ -84,28 +84,25 @@ def checks_in_words(checks: Sequence[Checked]) -> str:
 
 
 def write_manifest(rows: Iterable[ManifestRow]) -> bytes:
-    """The table with its headings, as CSV in UTF-8."""
-    text = io.StringIO(newline="")
-    writer = csv.writer(text)
-    writer.writerow(ManifestRow._fields)
-    for row in rows:
-        writer.writerow(["" if value == 0 else value for value in row])
-    return text.getvalue().encode("utf-8")
+    """The table with its headings, as CSV in UTF-8; cells that a spreadsheet would run are calmed, see write_table."""
+    return write_table([ManifestRow._fields, *(["" if value == 0 else value for value in row] for row in rows)])
 
 
 def write_json(rows: Iterable[ManifestRow], about: Mapping[str, Any]) -> bytes:
     """The same as JSON, with what the run was."""
     listed = [{key: value for key, value in row._asdict().items() if value not in ("", 0)} for row in rows]
-    return (json.dumps({**about, "pictures": listed}, ensure_ascii=False, indent=1) + "\n").encode()
+    return _json({**about, "pictures": listed})
 
 
 def write_linked(rows: Iterable[tuple[ManifestRow, Mapping[str, Value]]], information: Information) -> bytes:
     """The finished pictures as a graph of schema.org ImageObject, each with the Product that it shows. Addresses are
     the files' paths, relative to where they will lie."""
     graph = [_image(row, values, information) for row, values in rows if row.status == DONE]
-    return (
-        json.dumps({"@context": "https://schema.org", "@graph": graph}, ensure_ascii=False, indent=1) + "\n"
-    ).encode()
+    return _json({"@context": "https://schema.org", "@graph": graph})
+
+
+def _json(content: Mapping[str, Any]) -> bytes:
+    return printable(json.dumps(content, ensure_ascii=False, indent=1) + "\n").encode()
 
 
 def _image(row: ManifestRow, values: Mapping[str, Value], information: Information) -> dict[str, Any]:

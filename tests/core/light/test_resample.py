@@ -2,11 +2,11 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from zero_easel.core.light.geometry import Box, Size
-from zero_easel.core.light.resample import resample
+from zero_easel.core.light.geometry import Box, Map, Size
+from zero_easel.core.light.resample import Kernel, resample, warp
 
 
 def direct(line: np.ndarray, count: int, start: float, stop: float) -> np.ndarray:
@@ -66,3 +66,26 @@ def test_it_does_not_shift_the_picture() -> None:
     centre_x = 3.25 + (small * (columns + 0.5)).sum() / small.sum() * (290 - 3.25) / 97
     centre_y = -4.5 + (small * (rows + 0.5)).sum() / small.sum() * 184.5 / 61
     assert abs(centre_x - 117) < 0.02 and abs(centre_y - 83) < 0.02
+
+
+@given(
+    st.sampled_from(["auto", "lanczos", "cubic", "box"]),
+    st.tuples(st.integers(1, 30), st.integers(1, 30)),
+    st.floats(-1.5, 3),
+    st.floats(-0.7, 0.7),
+    st.tuples(st.integers(-100, 100), st.integers(-100, 100)),
+)
+@example("box", (33, 26), 1.15, 0.0625, (0, 0))
+def test_however_much_a_picture_is_enlarged_and_turned_white_stays_white(
+    kernel: Kernel, shape: tuple[int, int], power: float, turn: float, shift: tuple[int, int]
+) -> None:
+    scale, size = 10**power, Size(23, 17)
+    cos, sin = scale * np.cos(turn), scale * np.sin(turn)
+    matrix = Map(cos, sin, -sin, cos, shift[0] / 2, shift[1] / 2)
+    plane = np.ones(shape, np.float32)
+    with np.errstate(all="raise", under="ignore"):
+        for drawn in (
+            warp(plane, size, matrix, kernel),
+            resample(plane, size, Box(0, 0, 5 / scale, 5 / scale), kernel),
+        ):
+            assert np.isfinite(drawn).all() and drawn.max() < 1.5

@@ -8,6 +8,8 @@ from collections.abc import Iterable
 from datetime import date, datetime
 from typing import NamedTuple
 
+from zero_easel.core.standard.naming import printable
+
 SUFFIXES = (".csv", ".tsv", ".txt", ".xlsx")
 BYTE_LIMIT = 50_000_000
 """Bytes in the largest table that is read; 50,000 products take about 5 MB."""
@@ -15,6 +17,8 @@ ROW_LIMIT = 200_000
 _UNPACKED_LIMIT = 500_000_000
 _DELIMITERS = ",;\t|"
 _LOOKED_AT = 20
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+"""How a cell begins that a spreadsheet runs, or that was kept from that."""
 
 
 class TableError(ValueError):
@@ -61,6 +65,24 @@ def read_table(data: bytes, name: str) -> Table:
     if not lines:
         raise TableError(f"{name} is empty.")
     return Table(lines, table.notes)
+
+
+def write_table(rows: Iterable[Iterable[object]]) -> bytes:
+    """Rows as CSV (RFC 4180) in UTF-8, which read_table gives back.
+
+    A cell that a spreadsheet would run as a formula begins with an apostrophe; reading takes that one away again.
+    """
+    text = io.StringIO(newline="")
+    csv.writer(text).writerows([_calm(str(cell)) for cell in row] for row in rows)
+    return printable(text.getvalue()).encode()
+
+
+def _calm(cell: str) -> str:
+    return f"'{cell}" if _FORMULA.match(cell) else cell
+
+
+def _as_it_was(cell: str) -> str:
+    return cell[1:] if cell.startswith("'") and _FORMULA.match(cell[1:]) else cell
 
 
 def too_large(name: str, size: int) -> str:
@@ -121,7 +143,7 @@ def _read_csv(data: bytes, name: str) -> Table:
     try:
         for row in reader:
             _check_rows(len(lines), name)
-            lines.append(TableRow(end + 1, row))
+            lines.append(TableRow(end + 1, [_as_it_was(cell) for cell in row]))
             end = reader.line_num
     except csv.Error as error:
         raise TableError(f"{name}, row {reader.line_num}: {error}.") from error

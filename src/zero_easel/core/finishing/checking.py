@@ -1,7 +1,6 @@
 """Measuring finished files against the checks of a standard. What is measured is the file itself, decoded anew."""
 
 import io
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
@@ -16,6 +15,7 @@ from zero_easel.core.photos.reading import edge_blur
 from zero_easel.core.photos.vips import pyvips
 from zero_easel.core.standard.checks import KINDS, Check, read_pure, read_range, read_size
 from zero_easel.core.standard.deliverable import FORMATS, Deliverable, FormatName
+from zero_easel.core.standard.expression import Expression, ExpressionError
 
 _CORNER = 0.02
 """Side of a corner that is looked at, of the shorter side."""
@@ -156,13 +156,20 @@ def _by_facts(check: Check, data: bytes, wanted: Deliverable, facts: Facts) -> t
     if check.rule == "plain":
         return (", ".join(facts.overlays) or "none"), not facts.overlays
     if check.rule == "name":
-        stem = facts.name.removesuffix(wanted.suffix)
-        return stem, re.fullmatch(check.value, stem) is not None
+        return _named_as(facts.name.removesuffix(wanted.suffix), check.value)
     if check.rule in ("share", "margins"):
         return _placed(check, facts)
     if check.rule == "format" and not wanted.kind.pixels:
         return wanted.kind.label, wanted.format == check.value
     return None
+
+
+def _named_as(stem: str, expression: str) -> tuple[str, bool]:
+    try:
+        return stem, Expression(expression).holds(stem)
+    except ExpressionError as error:
+        # What cannot be told is not met: nothing goes out unseen.
+        return str(error), False
 
 
 def _placed(check: Check, facts: Facts) -> tuple[str, bool]:

@@ -172,7 +172,8 @@ def _weigh(distance: NDArray[np.float64], step: float, widening: float, kernel: 
         # The share of each sample's own area that falls into the step; one sample alone when enlarging.
         half = step / 2 if step > 1 else 0.0
         shares = np.clip(np.minimum(distance + 0.5, half) - np.maximum(distance - 0.5, -half), 0, 1)
-        return shares if step > 1 else ((distance >= -0.5) & (distance < 0.5)).astype(np.float64)
+        # Halfway between two samples it is the later one: the earlier is not among those that are looked at.
+        return shares if step > 1 else ((distance > -0.5) & (distance <= 0.5)).astype(np.float64)
     return _lanczos(distance / widening) if _is_lanczos(step, kernel) else _cubic(distance / widening)
 
 

@@ -8,6 +8,7 @@ from pydantic import Field, field_validator, model_validator
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.light.hex_colour import parse_hex
 from zero_easel.core.standard.deliverable import FORMATS, words_of
+from zero_easel.core.standard.expression import Expression
 from zero_easel.core.standard.rule import Part, Rule
 
 
@@ -118,7 +119,7 @@ class Check(Part):
         elif self.rule == "profile" and not value:
             raise ValueError("must name a profile, like sRGB")
         elif self.rule == "name":
-            _compiled(value)
+            Expression(value)
         return self
 
     def is_for(self, deliverable: str) -> bool:
@@ -170,13 +171,6 @@ def read_pure(text: str) -> tuple[tuple[int, int, int] | None, int]:
         raise ValueError(f"must be like: #FFFFFF within 1 (given: {text})")
     colour = None if found[1].lower() == "transparent" else parse_hex(found[1])
     return colour, int(found[2] or 0)
-
-
-def _compiled(text: str) -> re.Pattern[str]:
-    try:
-        return re.compile(text)
-    except re.error as error:
-        raise ValueError(f"this is not a regular expression: {error}") from error
 
 
 SETS: dict[str, tuple[str, tuple[Check, ...]]] = {

@@ -6,8 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import PurePath
 from typing import NamedTuple
 
-import regex
-
+from zero_easel.core.standard.expression import Expression, ExpressionError
 from zero_easel.core.standard.patterns import Pattern, PatternError, Value
 
 _FORBIDDEN = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]+')
@@ -16,10 +15,9 @@ _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³]|conin\$|
 _PLAIN = re.compile(r"[A-Za-z0-9_](?:[A-Za-z0-9_,+() .-]*[A-Za-z0-9_,+()-])?")
 _UNSEEN = ("Cc", "Cf", "Cs", "Co", "Cn")
 _REPEATED = re.compile(r"([ _-])\1+")
+_UNREADABLE = re.compile("[\ud800-\udfff]")
 _DIGITS = re.compile(r"([0-9]+)")
 _LONGEST = 180
-_PATIENCE = 0.5
-"""Seconds that one replacement may take: some regular expressions never end on some names."""
 
 
 class NameProblem(NamedTuple):
@@ -44,22 +42,20 @@ class Replacement:
         self._with = replace_with
         self._find = find if not is_regex else ""
         try:
-            self._regex = regex.compile(find) if is_regex and find else None
-            if self._regex is not None:
-                self._regex.sub(replace_with, "")
-        except (regex.error, IndexError, KeyError) as error:
-            raise PatternError(f"this is not a regular expression: {error}") from error
+            self._expression = Expression(find) if is_regex and find else None
+            if self._expression is not None:
+                self._expression.replaced("", replace_with)
+        except ExpressionError as error:
+            raise PatternError(str(error)) from error
 
     def __call__(self, text: str) -> str:
         """The text with all that was found replaced. Raises PatternError if it takes too long or names no group."""
-        if self._regex is None:
+        if self._expression is None:
             return text.replace(self._find, self._with) if self._find else text
         try:
-            return str(self._regex.sub(self._with, text, timeout=_PATIENCE))
-        except TimeoutError as error:
-            raise PatternError("this regular expression takes too long on some of the names") from error
-        except (regex.error, IndexError, KeyError) as error:
-            raise PatternError(f"this is not a replacement: {error}") from error
+            return self._expression.replaced(text, self._with)
+        except ExpressionError as error:
+            raise PatternError(str(error)) from error
 
 
 def named(pattern: Pattern, values: Mapping[str, Value], replacement: Replacement) -> Named:
@@ -116,10 +112,16 @@ def counted_apart(outputs: Sequence[str]) -> list[str]:
     return result
 
 
+def printable(text: str) -> str:
+    """The text with a replacement mark, U+FFFD, for each byte of a file's name that is no UTF-8 (PEP 383): what lists,
+    messages and the database can hold. The file itself is found by its own name alone."""
+    return _UNREADABLE.sub("\ufffd", text)
+
+
 def base_name(filename: str) -> str:
     """Last part of a name from an upload, whatever separators the sender used; never a path, never empty."""
-    last = re.split(r"[/\\]", filename)[-1]
-    text = "".join(c for c in last if unicodedata.category(c) not in ("Cc", "Cs"))
+    last = re.split(r"[/\\]", printable(filename))[-1]
+    text = "".join(c for c in last if unicodedata.category(c) != "Cc")
     return text.strip() if not all(c.isspace() or c == "." for c in text) else "unnamed"
 
 
