@@ -4,12 +4,10 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
-from fastapi import FastAPI, Request
-from fastapi.responses import PlainTextResponse, Response
+from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
-from starlette.exceptions import HTTPException
 
-from zero_easel.web.page import is_partial, show
+from zero_easel.web.flash import Flash
 from zero_easel.web.screens import (
     assets,
     bring_in,
@@ -28,6 +26,8 @@ from zero_easel.web.screens import (
     versions,
 )
 from zero_easel.web.security import Guard
+from zero_easel.web.troubles import tell_troubles
+from zero_easel.web.turns import Turns
 from zero_easel.workbench import Workbench
 
 _STATIC = Path(__file__).parent / "static"
@@ -43,7 +43,7 @@ def create_app(bench: Workbench) -> FastAPI:
         bench.close()
 
     app = FastAPI(title="Zero Easel", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    app.state.bench = bench
+    app.state.bench, app.state.flash = bench, Flash()
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     for screen in (
         shoots,
@@ -63,13 +63,7 @@ def create_app(bench: Workbench) -> FastAPI:
         media,
     ):
         app.include_router(screen.router)
-    app.add_exception_handler(HTTPException, _sorry)
+    tell_troubles(app)
+    app.add_middleware(Turns)
     app.add_middleware(Guard, upload_bytes=bench.settings.upload_mb * 1_000_000)
     return app
-
-
-async def _sorry(request: Request, error: Exception) -> Response:
-    assert isinstance(error, HTTPException)
-    if is_partial(request):
-        return PlainTextResponse(str(error.detail), error.status_code)
-    return show(request, "sorry.html", error.status_code, reason=error.detail)

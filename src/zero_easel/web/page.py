@@ -8,14 +8,26 @@ from typing import Annotated, Any, TypeVar
 from fastapi import Depends, HTTPException, Request
 from fastapi.responses import HTMLResponse
 from fastapi.templating import Jinja2Templates
+from pydantic import AfterValidator
 from sqlalchemy.orm import Session
 
 from zero_easel import __version__
 from zero_easel.library.lists.lines import doubtful, takes_part
 from zero_easel.library.store.models import PhotoRow, Run, Shoot
+from zero_easel.web.flash import Flash
 from zero_easel.workbench import Workbench
 
 Row = TypeVar("Row")
+
+
+def _storable(number: int) -> int:
+    if not -(2**63) <= number < 2**63:
+        raise ValueError("this number is too large")
+    return number
+
+
+Number = Annotated[int, AfterValidator(_storable)]
+"""A number from outside, as the database can hold it."""
 
 templates = Jinja2Templates(Path(__file__).parent / "templates")
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
@@ -37,19 +49,25 @@ Bench = Annotated[Workbench, Depends(bench_of)]
 Db = Annotated[Session, Depends(session_of, scope="function")]
 
 
-def shoot_or_404(session: Db, shoot_id: int) -> Shoot:
+def shoot_or_404(session: Db, shoot_id: Number) -> Shoot:
     """The shoot of the address."""
     return found(session.get(Shoot, shoot_id), "shoot")
 
 
-def photo_or_404(session: Db, photo_id: int) -> PhotoRow:
+def photo_or_404(session: Db, photo_id: Number) -> PhotoRow:
     """The photo of the address."""
     return found(session.get(PhotoRow, photo_id), "photo")
 
 
-def run_or_404(session: Db, run_id: int) -> Run:
+def run_or_404(session: Db, run_id: Number) -> Run:
     """The run of the address."""
     return found(session.get(Run, run_id), "run")
+
+
+def flash_of(request: Request) -> Flash:
+    """Sentences that wait for their page."""
+    flash: Flash = request.app.state.flash
+    return flash
 
 
 async def fields_of(request: Request) -> dict[str, str]:
@@ -67,6 +85,7 @@ def found(row: Row | None, what: str) -> Row:
 ShootById = Annotated[Shoot, Depends(shoot_or_404)]
 PhotoById = Annotated[PhotoRow, Depends(photo_or_404)]
 RunById = Annotated[Run, Depends(run_or_404)]
+Waiting = Annotated[Flash, Depends(flash_of)]
 Fields = Annotated[dict[str, str], Depends(fields_of)]
 
 

@@ -31,22 +31,39 @@ class Guard:
             status, reason = refused
             await PlainTextResponse(reason, status)(scope, receive, _with_policy(send))
             return
-        await self._app(scope, _Counted(receive, self._limit), _with_policy(send))
+        send = _with_policy(send)
+        if scope["method"] == "HEAD":
+            # Answered as GET is (RFC 9110, 9.3.2), and what would follow the headers is left out.
+            scope, send = {**scope, "method": "GET"}, _without_body(send)
+        await self._app(scope, _Counted(receive, self._limit), send)
 
 
 def _refusal(method: str, headers: Headers, limit: int) -> tuple[int, str] | None:
-    host = urlsplit(f"//{headers.get('host', '')}")
-    if (host.hostname or "") not in _LOOPBACK:
+    if _host_of(headers.get("host", "")) not in _LOOPBACK:
         return 400, "This application answers on this computer only."
     if method not in _SAFE:
         site = headers.get("sec-fetch-site", "same-origin")
         origin = headers.get("origin")
-        if site not in ("same-origin", "none") or (origin and urlsplit(origin).netloc != headers["host"]):
+        if site not in ("same-origin", "none") or (origin and origin.partition("://")[2] != headers["host"]):
             return 403, "Requests from other sites are refused."
     length = headers.get("content-length", "")
     if length.isdigit() and int(length) > limit:
         return 413, f"Files up to {limit // 1_000_000} MB are taken."
     return None
+
+
+def _host_of(header: str) -> str:
+    try:
+        return urlsplit(f"//{header}").hostname or ""
+    except ValueError:
+        return ""
+
+
+def _without_body(send: Send) -> Send:
+    async def sender(message: Message) -> None:
+        await send({**message, "body": b""} if message["type"] == "http.response.body" else message)
+
+    return sender
 
 
 class _Counted:

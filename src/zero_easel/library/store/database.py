@@ -11,6 +11,7 @@ from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
 from sqlalchemy.orm import Session, sessionmaker
 
+_CONNECTIONS = 32
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -20,7 +21,10 @@ class Database:
     def __init__(self, path: Path) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         self.url = f"sqlite:///{path}"
-        self.engine: Engine = create_engine(self.url, connect_args={"timeout": 30})
+        # More connections than requests are worked on at once: none waits for one while it holds up another.
+        self.engine: Engine = create_engine(
+            self.url, connect_args={"timeout": 30}, pool_size=_CONNECTIONS, max_overflow=0
+        )
         event.listen(self.engine, "connect", _prepare)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 

@@ -15,7 +15,7 @@ from zero_easel.library.lists.lines import line_of, lines_of
 from zero_easel.library.lists.listing import SORTS, Ask, listed, looks_soft, softness, wanted_ids
 from zero_easel.library.shoots import set_empty
 from zero_easel.library.store.models import Shoot
-from zero_easel.web.page import Bench, Db, PhotoById, ShootById, found, show, templates
+from zero_easel.web.page import Bench, Db, Number, PhotoById, ShootById, found, show, templates
 from zero_easel.web.stages import stages
 
 router = APIRouter()
@@ -37,8 +37,8 @@ def asked(
     sort: str = "",
     down: bool = False,
     only: str = "",
-    under: Annotated[int, Query(ge=1, le=100_000)] = 1000,
-    page: int = 1,
+    under: Annotated[Number, Query(ge=1, le=100_000)] = 1000,
+    page: Number = 1,
 ) -> Ask:
     """What is asked for, from the address."""
     return Ask(sort if sort in SORTS else "", down, only if only in SHOWN else "", under, page)
@@ -68,7 +68,7 @@ def bring_in_page(request: Request, session: Db, shoot: ShootById, ask: Asked) -
 
 @router.post("/shoots/{shoot_id}/files")
 def take_files(
-    request: Request, bench: Bench, shoot_id: int, files: list[UploadFile], folder: str = Form("")
+    request: Request, bench: Bench, shoot_id: Number, files: list[UploadFile], folder: str = Form("")
 ) -> Response:
     """Take photos, tables and archives; each is told apart, and a bad one stops nothing. folder: where one file lay.
 

@@ -9,7 +9,7 @@ from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.lists.lines import doubtful, takes_part
 from zero_easel.library.shoots import photos_of
 from zero_easel.library.store.models import Clearing, PhotoRow, Shoot
-from zero_easel.web.page import Db, PhotoById, ShootById, show
+from zero_easel.web.page import Db, Number, PhotoById, ShootById, show
 from zero_easel.web.stages import stages
 
 router = APIRouter()
@@ -45,7 +45,7 @@ def leave_out_doubtful(request: Request, session: Db, photo: PhotoById) -> Respo
 
 @router.post("/shoots/{shoot_id}/accept-chosen")
 def accept_chosen(
-    request: Request, session: Db, shoot: ShootById, chosen: Annotated[list[int], Form(default_factory=list)]
+    request: Request, session: Db, shoot: ShootById, chosen: Annotated[list[Number], Form(default_factory=list)]
 ) -> HTMLResponse:
     """Accept the cutouts that were chosen."""
     for photo in photos_of(session, shoot.id):

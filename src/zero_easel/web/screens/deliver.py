@@ -16,7 +16,7 @@ from zero_easel.library.lists.lines import doubtful, lines_of
 from zero_easel.library.lists.lineup import row_of
 from zero_easel.library.store.models import Shoot
 from zero_easel.runs.service import RunError, latest_run, start_run
-from zero_easel.web.page import Bench, Db, ShootById, show
+from zero_easel.web.page import Bench, Db, Number, ShootById, show
 from zero_easel.web.screens.runs import run_context
 from zero_easel.web.stages import stages
 
@@ -32,7 +32,7 @@ def deliver_page(request: Request, session: Db, shoot: ShootById) -> HTMLRespons
 
 
 @router.get("/shoots/{shoot_id}/estimate")
-def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById, turn: int = 0) -> HTMLResponse:
+def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById, turn: Number = 0) -> HTMLResponse:
     """How many bytes a run would make, from a sample; asked again while that makes it surer."""
     try:
         found = bench.estimator.estimate(session, bench.vault, shoot)

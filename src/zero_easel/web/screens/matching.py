@@ -24,18 +24,18 @@ from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import count_products, find_code, find_products, products_by_code, products_unseen
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
-from zero_easel.web.page import Db, PhotoById, ShootById, found, show
+from zero_easel.web.page import Db, Number, PhotoById, ShootById, found, show
 from zero_easel.web.stages import stages
 
 router = APIRouter()
 _PAGE = 100
 _UNSEEN = 40
 _SUGGESTED = 8
-Chosen = Annotated[list[int], Form(default_factory=list)]
+Chosen = Annotated[list[Number], Form(default_factory=list)]
 
 
 @router.get("/shoots/{shoot_id}/match")
-def match_page(request: Request, session: Db, shoot: ShootById, page: int = 1) -> HTMLResponse:
+def match_page(request: Request, session: Db, shoot: ShootById, page: Number = 1) -> HTMLResponse:
     """What needs a person first, then all photos in shooting order, each with why."""
     return show(request, "match.html", **_matches(session, shoot, page))
 
@@ -181,7 +181,7 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
 
 
 def _fresh(
-    request: Request, session: Db, shoot: Shoot, message: str, page: int = 1, failed: bool = False
+    request: Request, session: Db, shoot: Shoot, message: str, page: Number = 1, failed: bool = False
 ) -> HTMLResponse:
     """All matches drawn anew, with what was done or why not."""
     session.flush()

@@ -12,7 +12,7 @@ from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.library.shoots import remake_small
 from zero_easel.library.store.models import Original, PictureRow, PictureState
 from zero_easel.runs.showing import DIRECT, shown_png
-from zero_easel.web.page import Bench, Db, found
+from zero_easel.web.page import Bench, Db, Number, found
 
 router = APIRouter()
 _FOR_GOOD = {"Cache-Control": "private, max-age=31536000, immutable"}
@@ -46,7 +46,7 @@ def cutout(bench: Bench, key: str, kind: str) -> FileResponse:
 
 
 @router.get("/media/picture/{picture_id}")
-def picture(session: Db, bench: Bench, picture_id: int) -> FileResponse:
+def picture(session: Db, bench: Bench, picture_id: Number) -> FileResponse:
     """A finished picture as it is delivered."""
     row = found(session.get(PictureRow, picture_id), "picture")
     if row.state != PictureState.DONE:
@@ -55,7 +55,7 @@ def picture(session: Db, bench: Bench, picture_id: int) -> FileResponse:
 
 
 @router.get("/media/picture/{picture_id}/shown")
-def picture_shown(session: Db, bench: Bench, picture_id: int) -> Response:
+def picture_shown(session: Db, bench: Bench, picture_id: Number) -> Response:
     """A finished picture in a form that every browser shows: the file itself, or a PNG of it."""
     row = found(session.get(PictureRow, picture_id), "picture")
     path = bench.vault.run(row.run_id) / row.output

@@ -20,7 +20,7 @@ from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import free_columns
 from zero_easel.library.store.models import Shoot
 from zero_easel.runs.archive import renamed_archive
-from zero_easel.web.page import Bench, Db, Fields, ShootById, show
+from zero_easel.web.page import Bench, Db, Fields, Number, ShootById, show
 from zero_easel.web.sentences import sentences_of
 from zero_easel.web.stages import stages
 
@@ -41,7 +41,7 @@ class Fault(NamedTuple):
 
 
 @router.get("/shoots/{shoot_id}/names")
-def names_page(request: Request, session: Db, shoot: ShootById, only: str = "", page: int = 1) -> HTMLResponse:
+def names_page(request: Request, session: Db, shoot: ShootById, only: str = "", page: Number = 1) -> HTMLResponse:
     """The rules of naming, and what they make of this shoot."""
     ensure_matched(session, shoot)
     rules = shoot.standard.rules
@@ -116,7 +116,7 @@ def _pointing(field: str, text: str, error: PatternError) -> Fault:
 
 
 def _names(
-    session: Db, shoot: Shoot, rules: Standard, only: str, page: int, fault: Fault | None = None
+    session: Db, shoot: Shoot, rules: Standard, only: str, page: Number, fault: Fault | None = None
 ) -> dict[str, Any]:
     lines = lines_of(session, shoot.id)
     planned: list[tuple[PhotoLine, Planned]] = []

@@ -27,7 +27,7 @@ from zero_easel.library.changes.placing import (
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lineup import RowEntry, row_of
 from zero_easel.library.store.models import Shoot
-from zero_easel.web.page import Db, ShootById, found, show
+from zero_easel.web.page import Db, Number, ShootById, found, show
 from zero_easel.web.screens.standards import ruled, sentences
 from zero_easel.web.stages import stages
 
@@ -37,7 +37,7 @@ router = APIRouter()
 class Hand(BaseModel):
     """Photos placed by hand; what is not given stays as it is. See core.laid.ByHand."""
 
-    photos: list[int] = Field(min_length=1, max_length=20_000)
+    photos: list[Number] = Field(min_length=1, max_length=20_000)
     turn: float | None = Field(default=None, ge=-360, le=360)
     scale: float | None = Field(default=None, ge=0.02, le=50)
     right: float | None = Field(default=None, ge=-400, le=400)
@@ -107,20 +107,20 @@ def drop(session: Db, shoot: ShootById, adjustment: Hand, category: str = "", vi
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/same")
-def same(session: Db, shoot: ShootById, photo_id: int, category: str = "", view: str = "") -> Response:
+def same(session: Db, shoot: ShootById, photo_id: Number, category: str = "", view: str = "") -> Response:
     """Place the same view of all other products likewise."""
     return _try(session, shoot, Scope(category, view), lambda: same_for_view(session, shoot, photo_id))
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/rule")
-def to_rule(session: Db, shoot: ShootById, photo_id: int, category: str = "", view: str = "") -> Response:
+def to_rule(session: Db, shoot: ShootById, photo_id: Number, category: str = "", view: str = "") -> Response:
     """Turn a photo's placing by hand into the rule."""
     scope = Scope(category, view)
     return _try(session, shoot, scope, lambda: make_rule(session, shoot, photo_id, scope))
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/standard")
-def to_standard(session: Db, shoot: ShootById, photo_id: int, category: str = "", view: str = "") -> Response:
+def to_standard(session: Db, shoot: ShootById, photo_id: Number, category: str = "", view: str = "") -> Response:
     """Make a standard of its own of a photo's placing by hand."""
     scope, error, message = Scope(category, view), "", "Kept."
     try:

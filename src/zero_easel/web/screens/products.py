@@ -23,7 +23,7 @@ from zero_easel.library.products import (
     products_by_code,
 )
 from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Shoot
-from zero_easel.web.page import Bench, Db, Fields, found, plural, show
+from zero_easel.web.page import Bench, Db, Fields, Waiting, found, plural, show
 
 router = APIRouter()
 _SHOWN = 200
@@ -31,11 +31,11 @@ _FIELDS = {**{field: field for field in FIELDS}, "ean": "EAN or GTIN", FREE: "a 
 
 
 @router.get("/products")
-def products_page(request: Request, session: Db, q: str = "", message: str = "") -> Response:
+def products_page(request: Request, session: Db, flash: Waiting, q: str = "", note: str = "") -> Response:
     """Products whose code, name or EAN contains what was typed; the one product, if it can only be that."""
     if q.strip() and (code := find_code(session, q) or find_by_ean(session, q)):
         return RedirectResponse(f"/products/{quote(code)}", 303)
-    return _page(request, session, q, message)
+    return _page(request, session, q, flash.take(note))
 
 
 @router.post("/products")
@@ -83,6 +83,7 @@ def import_table(
     session: Db,
     bench: Bench,
     after: BackgroundTasks,
+    flash: Waiting,
     form: Fields,
     digest: str,
     name: str = "the table",
@@ -97,7 +98,7 @@ def import_table(
     after.add_task(bench.dispatcher.wake)
     counts = f"{plural(imported.added, 'product')} added, {imported.changed} changed."
     message = f"{name}: {counts}{problems_in_words(imported.problems)}"
-    return RedirectResponse(f"/products?{urlencode(dict(message=message))}", 303)
+    return RedirectResponse(f"/products?{urlencode(dict(note=flash.keep(message)))}", 303)
 
 
 @router.get("/products/{code:path}")

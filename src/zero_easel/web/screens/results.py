@@ -7,13 +7,13 @@ from zero_easel.core.standard.checks import KINDS
 from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.library.store.models import PictureRow, PictureState
 from zero_easel.runs.service import pictures_of
-from zero_easel.web.page import Db, file_size, found, show
+from zero_easel.web.page import Db, Number, file_size, found, show
 
 router = APIRouter()
 
 
 @router.get("/pictures/{picture_id}")
-def compare(request: Request, session: Db, picture_id: int, beside: int = 0) -> HTMLResponse:
+def compare(request: Request, session: Db, picture_id: Number, beside: Number = 0) -> HTMLResponse:
     """One finished picture beside its original, or beside another deliverable of the same photo."""
     picture = found(session.get(PictureRow, picture_id), "picture")
     done = [p for p in pictures_of(session, picture.run_id) if p.state == PictureState.DONE]

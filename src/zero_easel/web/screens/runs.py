@@ -42,12 +42,14 @@ def run_page(
     show_as: str = "sheet",
     deliverable: str = "",
     sort: str = "",
-    error: str = "",
 ) -> HTMLResponse:
     """Progress, and what is finished; its live part alone when asked for again."""
     template = "_run.html" if is_partial(request) else "run.html"
-    context = run_context(session, run, show_as, deliverable, sort)
-    return show(request, template, 422 if error else 200, error=error, **context)
+    return show(request, template, error="", **run_context(session, run, show_as, deliverable, sort))
+
+
+def _no_sheet(request: Request, session: Db, run: Run, reason: str) -> HTMLResponse:
+    return show(request, "run.html", 422, error=f"The sheet was not made: {reason}.", **run_context(session, run))
 
 
 def run_context(session: Db, run: Run, show_as: str = "sheet", deliverable: str = "", sort: str = "") -> dict[str, Any]:
@@ -175,9 +177,9 @@ def sheet(
     except ValidationError as problem:
         first = problem.errors()[0]
         message = str(first["msg"]).removeprefix("Value error, ")
-        return run_page(request, session, run, error=f"The sheet was not made: {first['loc'][0]}: {message}.")
+        return _no_sheet(request, session, run, f"{first['loc'][0]}: {message}")
     except (PatternError, ValueError) as problem:
-        return run_page(request, session, run, error=f"The sheet was not made: {problem}.")
+        return _no_sheet(request, session, run, str(problem))
     return Response(data, media_type="application/pdf", headers=_as_file(run, "pdf"))
 
 

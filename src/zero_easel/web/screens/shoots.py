@@ -46,9 +46,9 @@ def zero_line(request: Request, session: Db, shoot: ShootById, stage: str) -> HT
 
 
 @router.get("/shoots/{shoot_id}/delete")
-def ask_to_delete(request: Request, session: Db, shoot: ShootById, error: str = "") -> HTMLResponse:
+def ask_to_delete(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
     """What deleting a shoot would take away, and what is kept."""
-    return show(request, "delete.html", shoot=shoot, holds=contents_of(session, shoot.id), error=error)
+    return show(request, "delete.html", shoot=shoot, holds=contents_of(session, shoot.id), error="")
 
 
 @router.post("/shoots/{shoot_id}/delete")

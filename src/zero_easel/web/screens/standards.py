@@ -41,7 +41,7 @@ from zero_easel.library.changes.undo import Step, redo, undo
 from zero_easel.library.lists.lineup import row_of
 from zero_easel.library.products import free_columns
 from zero_easel.library.store.models import PhotoRow, ProductRow, Shoot, Stage, StandardRow
-from zero_easel.web.page import Bench, Db, found, show
+from zero_easel.web.page import Bench, Db, Number, found, show
 from zero_easel.web.samples import samples_of
 
 router = APIRouter()
@@ -49,7 +49,7 @@ _NAMING = ("names", "deliverables", "views")
 """Rules on which names of files depend."""
 
 
-def standard_or_404(session: Db, standard_id: int) -> StandardRow:
+def standard_or_404(session: Db, standard_id: Number) -> StandardRow:
     """The standard of the address."""
     return found(session.get(StandardRow, standard_id), "standard")
 
@@ -58,14 +58,18 @@ StandardById = Annotated[StandardRow, Depends(standard_or_404)]
 
 
 @router.get("/standards")
-def list_standards(request: Request, session: Db, error: str = "") -> HTMLResponse:
+def list_standards(request: Request, session: Db) -> HTMLResponse:
     """All standards, and ways to make one more."""
-    return _list(request, session, error)
+    return _list(request, session, "")
 
 
 @router.post("/standards")
 def new_standard(
-    request: Request, session: Db, like: int = Form(0), name: str = Form(""), file: UploadFile | None = None
+    request: Request,
+    session: Db,
+    like: Annotated[Number, Form()] = 0,
+    name: str = Form(""),
+    file: UploadFile | None = None,
 ) -> Response:
     """One more standard: a copy of another, or from a file."""
     try:
@@ -93,7 +97,7 @@ def standard_page(
     session: Db,
     bench: Bench,
     row: StandardById,
-    shoot: int = 0,
+    shoot: Number = 0,
     category: str = "",
     view: str = "",
     on: str = "",
@@ -112,7 +116,7 @@ def change_rule(
     row: StandardById,
     field: str = Form(),
     value: str = Form(""),
-    shoot_id: int = Form(0),
+    shoot_id: Annotated[Number, Form()] = 0,
     category: str = Form(""),
     view: str = Form(""),
     on: str = Form(""),
@@ -147,7 +151,7 @@ def step(
     bench: Bench,
     row: StandardById,
     direction: str,
-    shoot_id: int = Form(0),
+    shoot_id: Annotated[Number, Form()] = 0,
     category: str = Form(""),
     view: str = Form(""),
     on: str = Form(""),
@@ -222,7 +226,9 @@ def delete_standard(request: Request, session: Db, row: StandardById) -> Respons
 
 
 @router.post("/shoots/{shoot_id}/standard")
-def give_standard(session: Db, shoot_id: int, standard: int = Form(), back: str = Form("deliver")) -> Response:
+def give_standard(
+    session: Db, shoot_id: Number, standard: Annotated[Number, Form()], back: str = Form("deliver")
+) -> Response:
     """Let a shoot follow another standard."""
     shoot = found(session.get(Shoot, shoot_id), "shoot")
     shoot.standard_id = found(session.get(StandardRow, standard), "standard").id

@@ -19,7 +19,7 @@ from zero_easel.library.shoots import empties_of, key_of, photos_of
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 from zero_easel.pipeline import empty_frame
 from zero_easel.touchup.open_photos import TILE, OpenPhoto
-from zero_easel.web.page import Bench, Db, PhotoById, show
+from zero_easel.web.page import Bench, Db, Number, PhotoById, show
 from zero_easel.web.screens.clearing import in_order
 
 router = APIRouter()
@@ -112,7 +112,7 @@ Opened = Annotated[OpenPhoto, Depends(open_photo_of, scope="function")]
 
 
 @router.get("/photos/{photo_id}/tiles/photo/{digest}/{level}/{column}/{row}.jpg")
-def photo_tile(photo_open: Opened, level: int, column: int, row: int) -> Response:
+def photo_tile(photo_open: Opened, level: Number, column: Number, row: Number) -> Response:
     """A tile of the photo; level 0 is full size, each further one half of it. The digest names the version."""
     try:
         return Response(photo_open.photo_tile(level, column, row), media_type="image/jpeg", headers=_FOR_GOOD)
@@ -122,7 +122,7 @@ def photo_tile(photo_open: Opened, level: int, column: int, row: int) -> Respons
 
 @router.get("/photos/{photo_id}/tiles/cutout/{key}/{level}/{column}/{row}.png")
 def cutout_tile(
-    session: Db, photo: PhotoById, photo_open: Opened, key: str, level: int, column: int, row: int
+    session: Db, photo: PhotoById, photo_open: Opened, key: str, level: Number, column: Number, row: int
 ) -> Response:
     """A tile of the item with the marks in force; the key names them, so an outdated one is not answered."""
     if key != _key(session, photo):

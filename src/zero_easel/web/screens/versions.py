@@ -6,17 +6,20 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from zero_easel.core.standard.differences import differences
 from zero_easel.core.standard.model import StandardError
 from zero_easel.library.changes.standards import freeze, restore, versions_of
-from zero_easel.web.page import Db, show
+from zero_easel.library.store.models import StandardRow
+from zero_easel.web.page import Db, Number, show
 from zero_easel.web.screens.standards import StandardById
 
 router = APIRouter()
 
 
 @router.get("/standards/{standard_id}/versions")
-def versions_page(
-    request: Request, session: Db, row: StandardById, old: int = 0, new: int = 0, error: str = ""
-) -> HTMLResponse:
+def versions_page(request: Request, session: Db, row: StandardById, old: Number = 0, new: Number = 0) -> HTMLResponse:
     """All versions, the newest first, with what each changed; two of them compared."""
+    return _page(request, session, row, old, new)
+
+
+def _page(request: Request, session: Db, row: StandardRow, old: int = 0, new: int = 0, error: str = "") -> HTMLResponse:
     history = versions_of(session, row)
     known = {version.number: version for version in history}
     compared = None
@@ -43,10 +46,10 @@ def name_version(session: Db, row: StandardById, label: str = Form("")) -> Respo
 
 
 @router.post("/standards/{standard_id}/versions/{number}/restore")
-def restore_version(request: Request, session: Db, row: StandardById, number: int) -> Response:
+def restore_version(request: Request, session: Db, row: StandardById, number: Number) -> Response:
     """Make an earlier version the present one again."""
     try:
         restore(session, row, number)
     except StandardError as problem:
-        return versions_page(request, session, row, error=str(problem))
+        return _page(request, session, row, error=str(problem))
     return RedirectResponse(f"/standards/{row.id}/versions", 303)

@@ -1,0 +1,31 @@
+"""A sentence for the next page: kept here under a name that nobody can guess, told once.
+
+What stands in an address would be told as the application's own words, whoever wrote it.
+"""
+
+import secrets
+from threading import Lock
+
+from cachetools import TTLCache
+
+_SECONDS = 600
+
+
+class Flash:
+    """Sentences that wait for their page."""
+
+    def __init__(self) -> None:
+        self._waiting: TTLCache[str, str] = TTLCache(1000, _SECONDS)
+        self._lock = Lock()
+
+    def keep(self, message: str) -> str:
+        """Keep a sentence; returns the name to ask for it by."""
+        name = secrets.token_urlsafe(16)
+        with self._lock:
+            self._waiting[name] = message
+        return name
+
+    def take(self, name: str) -> str:
+        """The sentence of that name, "" if there is none or it was told."""
+        with self._lock:
+            return self._waiting.pop(name, "")

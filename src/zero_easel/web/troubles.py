@@ -1,0 +1,65 @@
+"""What a browser is told when something cannot be done: one sentence, and whether asking again will help."""
+
+from collections.abc import Awaitable, Callable
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import PlainTextResponse, Response
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import TimeoutError as NoConnection
+from starlette.exceptions import HTTPException
+
+from zero_easel.web.page import is_partial, show
+
+log = structlog.get_logger()
+
+Handler = Callable[[Request, Exception], Awaitable[Response]]
+RETRY_AFTER = "5"
+"""Seconds after which asking again is worth it."""
+
+
+def tell_troubles(app: FastAPI) -> None:
+    """Let an application answer each kind of trouble with its sentence."""
+    handlers: dict[type[Exception], Handler] = {
+        HTTPException: _refused,
+        RequestValidationError: _not_understood,
+        OperationalError: _library_busy,
+        NoConnection: _library_busy,
+        OSError: _disk,
+    }
+    for kind, handler in handlers.items():
+        app.add_exception_handler(kind, handler)
+
+
+async def _refused(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    return _sorry(request, error.status_code, str(error.detail))
+
+
+async def _not_understood(request: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    fields = ", ".join(dict.fromkeys(str(one["loc"][-1]) for one in error.errors()))
+    return _sorry(request, 422, f"This cannot be understood: {fields}.")
+
+
+async def _library_busy(request: Request, error: Exception) -> Response:
+    reason = str(getattr(error, "orig", error))
+    log.warning("library not available", reason=reason)
+    trouble = "The library's disk is full" if "full" in reason else "The library is busy"
+    return _sorry(request, 503, f"{trouble}; nothing was changed. Please try again in a moment.")
+
+
+async def _disk(request: Request, error: Exception) -> Response:
+    assert isinstance(error, OSError)
+    log.warning("file not available", reason=str(error))
+    why = error.strerror or "no reason given"
+    return _sorry(request, 503, f"A file could not be read or written ({why}). Please try again.")
+
+
+def _sorry(request: Request, status: int, reason: str) -> Response:
+    partial = is_partial(request)
+    answer = PlainTextResponse(reason, status) if partial else show(request, "sorry.html", status, reason=reason)
+    if status == 503:
+        answer.headers["Retry-After"] = RETRY_AFTER
+    return answer

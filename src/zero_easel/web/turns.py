@@ -1,0 +1,43 @@
+"""How many requests are worked on at once: as many as there are connections to the library, the others wait for a turn.
+
+Without it a request that holds a connection waits for a thread, while all threads wait for a connection.
+"""
+
+import asyncio
+
+from starlette.responses import PlainTextResponse
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+from zero_easel.web.troubles import RETRY_AFTER
+
+AT_ONCE = 12
+"""Requests under way; a page is mostly computing, so more of them would only slow each other down."""
+_PATIENCE = 10.0
+"""Seconds that a request waits for its turn."""
+_ALWAYS = ("/static/", "/status")
+"""Addresses that are answered whatever goes on."""
+
+
+class Turns:
+    """ASGI middleware. A request that does not come to its turn is answered with 503 and when to ask again."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
+        self._turns = asyncio.Semaphore(AT_ONCE)
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Let a request through when it is its turn."""
+        if scope["type"] != "http" or scope["path"].startswith(_ALWAYS):
+            await self._app(scope, receive, send)
+            return
+        try:
+            await asyncio.wait_for(self._turns.acquire(), _PATIENCE)
+        except TimeoutError:
+            answer = PlainTextResponse("Too much is asked at once. Please try again in a moment.", 503)
+            answer.headers["Retry-After"] = RETRY_AFTER
+            await answer(scope, receive, send)
+            return
+        try:
+            await self._app(scope, receive, send)
+        finally:
+            self._turns.release()
