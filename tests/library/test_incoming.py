@@ -5,6 +5,7 @@ import threading
 import zipfile
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PIL import Image
 from sqlalchemy import event, func, select
@@ -208,3 +209,41 @@ def test_what_comes_in_while_its_shoot_is_matched_is_matched_as_well(
         ensure_matched(session, session.get_one(Shoot, 1))
     with database.session() as session:
         assert sorted(line.code for line in lines_of(session, 1)) == ["A-1", "B-2"]
+
+
+def packed(files: dict[str, bytes], kind: int = zipfile.ZIP_DEFLATED) -> bytearray:
+    kept = io.BytesIO()
+    with zipfile.ZipFile(kept, "w", kind) as target:
+        for name, data in files.items():
+            target.writestr(name, data)
+    return bytearray(kept.getvalue())
+
+
+@pytest.mark.parametrize("kind", [zipfile.ZIP_DEFLATED, zipfile.ZIP_LZMA, zipfile.ZIP_BZIP2])
+def test_a_damaged_member_is_told_and_the_rest_comes_in(place: tuple[Database, Vault], kind: int) -> None:
+    noise = np.random.default_rng(1).integers(0, 50, 40_000, np.uint8).tobytes()
+    data = packed({"a.jpg": noise, "b.png": photo_of_grey(90), "p.csv": b"code,name\nA-1,Cup\n"}, kind)
+    data[60:400] = b"\xa5" * 340
+    reports = {r.name: r for r in take(*place, 1, "all.zip", io.BytesIO(bytes(data)))}
+    assert not reports["a.jpg"].ok and reports["a.jpg"].message == "a.jpg is damaged within the archive."
+    assert reports["b.png"].ok and reports["p.csv"].ok
+
+
+def test_archives_that_would_fill_the_disk_are_refused_before_they_do(place: tuple[Database, Vault]) -> None:
+    bomb = packed({f"{n}.tif": bytes(10_000_000) for n in range(25)})
+    overlapping = packed({"a.png": photo_of_grey(90), "b.png": photo_of_grey(91)}, zipfile.ZIP_STORED)
+    directory = overlapping.index(b"PK\x01\x02")
+    second = overlapping.index(b"PK\x01\x02", directory + 4)
+    overlapping[second + 42 : second + 46] = overlapping[directory + 42 : directory + 46]
+    for data, reason in ((bomb, "would unpack to 0.2 GB"), (overlapping, "lie over each other")):
+        (report,) = take(*place, 1, "all.zip", io.BytesIO(bytes(data)))
+        assert not report.ok and reason in report.message
+    assert not lines(place)
+
+
+def test_what_is_no_picture_is_told_and_not_kept(place: tuple[Database, Vault]) -> None:
+    broken = (PHOTOS / "BRYD0105.JPG").read_bytes()[:50_000]
+    reports = list(take(*place, 1, "x.zip", archive(**{"a.jpg": b"no picture" * 500, "b.jpg": broken})))
+    assert [r.ok for r in reports] == [True, False, False]
+    kept = [path.read_bytes() for path in (place[1].root / "originals").rglob("*") if path.is_file()]
+    assert kept == [broken] and len(lines(place)) == 2

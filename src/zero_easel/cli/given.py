@@ -20,13 +20,14 @@ from zero_easel.core.catalog.products import (
     read_shotlist,
 )
 from zero_easel.core.catalog.tables import BYTE_LIMIT as TABLE_LIMIT
-from zero_easel.core.catalog.tables import Problem, TableError, read_table, too_large
+from zero_easel.core.catalog.tables import Problem, TableError, too_large
+from zero_easel.core.catalog.tables import Table as Rows
 from zero_easel.core.standard.model import Standard, StandardError
-from zero_easel.core.standard.yaml_file import read_standard
+from zero_easel.engines.limited import standard_from, table_from
 from zero_easel.folder.batch import list_photos, texts_on
 
 console = Console(stderr=True, soft_wrap=True, highlight=False, markup=False)
-Table = TypeVar("Table", Catalog, ShotList)
+Found = TypeVar("Found", Catalog, ShotList)
 
 
 class UsageError(Exception):
@@ -37,9 +38,12 @@ def read_rules(path: Path | None) -> Standard:
     if path is None:
         return Standard()
     try:
-        return read_standard(_bytes(path).decode("utf-8-sig", errors="replace"), path.name)
+        rules, notes = standard_from(_bytes(path).decode("utf-8-sig", errors="replace"), path.name)
     except StandardError as error:
         raise UsageError(f"{error}.") from error
+    for note in notes:
+        console.print(note)
+    return rules
 
 
 def products_in(path: Path | None, column: list[str] | None, texts: Texts) -> list[Product]:
@@ -54,7 +58,7 @@ def products_in(path: Path | None, column: list[str] | None, texts: Texts) -> li
 
 def _check_headings(path: Path, mapping: dict[str, str]) -> None:
     try:
-        columns = columns_of(read_table(_bytes(path, TABLE_LIMIT), path.name), mapping)
+        columns = columns_of(table_from(_bytes(path, TABLE_LIMIT), path.name), mapping)
     except TableError as error:
         raise UsageError(str(error)) from error
     for key in mapping.keys() - {column.key for column in columns}:
@@ -79,9 +83,9 @@ def shots_in(path: Path | None) -> list[Shot]:
     return _table(path, lambda data: read_shotlist(data, path.name)).shots
 
 
-def _table(path: Path, read: Callable[[bytes], Table]) -> Table:
+def _table(path: Path, read: Callable[[Rows], Found]) -> Found:
     try:
-        table = read(_bytes(path, TABLE_LIMIT))
+        table = read(table_from(_bytes(path, TABLE_LIMIT), path.name))
     except TableError as error:
         hand = " On this line: --column code=HEADING." if error.missing_code else ""
         raise UsageError(f"{error}{hand}") from error

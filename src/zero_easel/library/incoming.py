@@ -1,8 +1,10 @@
 """What people bring: photos, tables and archives of both, told apart, one report for each."""
 
 import io
+import shutil
 import zipfile
 from collections.abc import Iterator
+from itertools import pairwise
 from typing import BinaryIO, NamedTuple
 
 from sqlalchemy.orm import Session
@@ -12,6 +14,7 @@ from zero_easel.core.catalog.tables import BYTE_LIMIT as TABLE_LIMIT
 from zero_easel.core.catalog.tables import SUFFIXES, Problem, TableError, listed, too_large
 from zero_easel.core.photos.decoding import BYTE_LIMIT
 from zero_easel.core.standard.naming import base_name
+from zero_easel.engines.limited import table_from
 from zero_easel.library.changes.matches import all_stale
 from zero_easel.library.changes.repairs import import_shotlist
 from zero_easel.library.products import compare_catalog, import_catalog, mapping_of
@@ -22,6 +25,10 @@ from zero_easel.library.store.vault import Vault
 
 ARCHIVE = ".zip"
 _MEMBERS = 20_000
+_RATIO, _ANYWAY = 100, 200_000_000
+"""An archive may unpack to this many times its own size, or to this many bytes: photos hardly shrink at all."""
+_SPARE = 500_000_000
+"""Bytes that stay free on the disk."""
 
 
 class Report(NamedTuple):
@@ -59,18 +66,37 @@ def problems_in_words(problems: list[Problem]) -> str:
 
 def _take_archive(database: Database, vault: Vault, shoot_id: int, name: str, file: BinaryIO) -> Iterator[Report]:
     try:
-        with zipfile.ZipFile(file) as archive:
-            members = [m for m in archive.infolist() if _is_content(m)]
-            if len(members) > _MEMBERS:
-                raise zipfile.BadZipFile(f"holds more than {_MEMBERS:,} files; divide it")
-            # Tables first: then every photo is matched the moment it arrives.
-            members.sort(key=lambda m: not m.filename.lower().endswith(SUFFIXES))
-            yield Report(name, "archive", bool(members), "" if members else f"{name} holds no files.", of=len(members))
-            for member in members:
-                yield _take_member(database, vault, shoot_id, archive, member)
-    except (zipfile.BadZipFile, OSError) as error:
-        reason = str(error) if str(error).startswith("holds") else "is damaged or no ZIP archive"
-        yield Report(name, "archive", False, f"{name} {reason}.")
+        archive = zipfile.ZipFile(file)
+        members = [m for m in archive.infolist() if _is_content(m)]
+        reason = _why_refused(archive, members, file.seek(0, io.SEEK_END))
+    except Exception:
+        # Whatever is wrong with the directory of a stranger's archive: nothing of it can be taken.
+        yield Report(name, "archive", False, f"{name} is damaged or no ZIP archive.")
+        return
+    with archive:
+        if reason:
+            yield Report(name, "archive", False, f"{name} {reason}.")
+            return
+        # Tables first: then every photo is matched the moment it arrives.
+        members.sort(key=lambda m: not m.filename.lower().endswith(SUFFIXES))
+        yield Report(name, "archive", True, "", of=len(members))
+        for member in members:
+            yield _take_member(database, vault, shoot_id, archive, member)
+
+
+def _why_refused(archive: zipfile.ZipFile, members: list[zipfile.ZipInfo], size: int) -> str:
+    """Why nothing of an archive of that many bytes is taken, to follow its name; "" if it can be."""
+    if not members:
+        return "holds no files"
+    if len(members) > _MEMBERS:
+        return f"holds more than {_MEMBERS:,} files; divide it"
+    unpacked = sum(member.file_size for member in members)
+    if unpacked > max(_ANYWAY, _RATIO * size):
+        return f"would unpack to {unpacked / 1e9:.1f} GB, far more than photos of its size can be; it is not taken"
+    places = sorted((member.header_offset, member.compress_size) for member in archive.infolist())
+    if any(at + packed > following for (at, packed), (following, _) in pairwise(places)):
+        return "holds files that lie over each other: it is no archive of photos, and is not taken"
+    return ""
 
 
 def _take_member(
@@ -81,12 +107,18 @@ def _take_member(
         return Report(name, "photo", False, f"{name} is locked by a password.")
     if member.file_size > BYTE_LIMIT:
         return Report(name, "photo", False, f"{name} is {member.file_size / 1e6:.0f} MB; smaller files are read.")
+    if shutil.disk_usage(vault.root).free < 2 * member.file_size + _SPARE:
+        return Report(name, "photo", False, f"{name} was not taken: the disk is nearly full.")
     try:
         with archive.open(member) as file:
             # No more than was promised: a damaged directory must not fill the memory.
-            return _take_one(database, vault, shoot_id, name, io.BytesIO(file.read(member.file_size)), member.file_size)
-    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ValueError):
+            data = file.read(member.file_size)
+    except NotImplementedError:
+        return Report(name, "photo", False, f"{name} is packed in a way that cannot be read; pack it as usual ZIP.")
+    except Exception:
+        # Each way of packing has errors of its own; whichever it is, this file cannot be unpacked.
         return Report(name, "photo", False, f"{name} is damaged within the archive.")
+    return _take_one(database, vault, shoot_id, name, io.BytesIO(data), len(data))
 
 
 def _is_content(member: zipfile.ZipInfo) -> bool:
@@ -117,17 +149,18 @@ def _take_one(database: Database, vault: Vault, shoot_id: int, name: str, file: 
 
 def _take_table(session: Session, vault: Vault, shoot: Shoot, name: str, data: bytes) -> Report:
     try:
-        kind = kind_of_table(data, name, mapping_of(session))
+        table = table_from(data, name)
+        kind = kind_of_table(table, name, mapping_of(session))
         if kind == "shotlist":
-            count, problems = import_shotlist(session, shoot, data, name)
+            count, problems = import_shotlist(session, shoot, table, name)
             message = f"{name}: shot list with {count:,} {'row' if count == 1 else 'rows'}."
             return Report(name, "table", not problems, message + problems_in_words(problems))
-        compared = compare_catalog(session, data, name)
+        compared = compare_catalog(session, table, name)
         if compared.changed:
             codes = listed((difference.code for difference in compared.differences), 3)
             message = f"{name} would change {codes}. Look at it first; nothing was imported."
             return Report(name, "table", False, message, vault.lay_aside(data))
-        imported = import_catalog(session, data, name)
+        imported = import_catalog(session, table, name)
         all_stale(session)
     except TableError as error:
         look = vault.lay_aside(data) if error.missing_code else ""

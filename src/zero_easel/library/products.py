@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.codes import Coded
 from zero_easel.core.catalog.products import Catalog, Column, Product, columns_of, read_catalog
-from zero_easel.core.catalog.tables import Problem, read_table
+from zero_easel.core.catalog.tables import Problem, Table, read_table
 from zero_easel.library.store.models import Original, PhotoRow, ProductRow, Remembered
 
 _MAPPING, _COLUMNS = "catalog mapping", "catalog columns"
@@ -39,18 +39,24 @@ def mapping_of(session: Session) -> dict[str, str]:
     return dict(row.value) if row else {}
 
 
-def columns_in(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> list[Column]:
+def columns_in(
+    session: Session, data: bytes | Table, name: str, mapping: Mapping[str, str] | None = None
+) -> list[Column]:
     """What the columns of a product table hold, by what is remembered and said anew. Raises TableError."""
     return columns_of(read_table(data, name), {**mapping_of(session), **(mapping or {})}, lambda: _texts(session))
 
 
-def compare_catalog(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> Imported:
+def compare_catalog(
+    session: Session, data: bytes | Table, name: str, mapping: Mapping[str, str] | None = None
+) -> Imported:
     """What importing a product table would do; nothing is changed. Raises TableError if it cannot be used at all."""
     catalog = _read(session, data, name, mapping)
     return _compared(session, catalog)[0]
 
 
-def import_catalog(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> Imported:
+def import_catalog(
+    session: Session, data: bytes | Table, name: str, mapping: Mapping[str, str] | None = None
+) -> Imported:
     """Add or update products by code from a table, and remember how its columns were mapped; what the table has no
     column for stays as it is. Raises TableError."""
     catalog = _read(session, data, name, mapping)
@@ -71,7 +77,7 @@ def import_catalog(session: Session, data: bytes, name: str, mapping: Mapping[st
     return imported
 
 
-def _read(session: Session, data: bytes, name: str, mapping: Mapping[str, str] | None) -> Catalog:
+def _read(session: Session, data: bytes | Table, name: str, mapping: Mapping[str, str] | None) -> Catalog:
     return read_catalog(data, name, {**mapping_of(session), **(mapping or {})}, lambda: _texts(session))
 
 

@@ -14,7 +14,7 @@ from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import in_shooting_order
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.encode import encode_jpeg, encode_webp
-from zero_easel.core.photos.decoding import Photo, PhotoError, decode_photo, digest_of, read_photo
+from zero_easel.core.photos.decoding import NoPictureError, Photo, PhotoError, decode_photo, digest_of, read_photo
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
@@ -70,13 +70,15 @@ def photos_of(session: Session, shoot_id: int) -> list[PhotoRow]:
 def examine(vault: Vault, data: bytes, name: str) -> dict[str, object]:
     """Put a file into the vault, decode it once, and make its small pictures; returns the columns of its row.
 
-    A file that gives no picture is kept too, with the reason in `error`.
+    A damaged picture is kept too, with the reason in `error`; of what is no picture only the reason is.
     """
-    digest = vault.keep(data)
     try:
         photo = decode_photo(data, name)
+    except NoPictureError as error:
+        return {"digest": digest_of(data), "bytes": len(data), "error": str(error)}
     except PhotoError as error:
-        return {"digest": digest, "bytes": len(data), "error": str(error)}
+        return {"digest": vault.keep(data), "bytes": len(data), "error": str(error)}
+    vault.keep(data)
     _write_small(vault, photo)
     return {**asdict(photo.facts), "error": ""}
 

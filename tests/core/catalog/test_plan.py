@@ -3,7 +3,7 @@
 from datetime import datetime
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from zero_easel.core.catalog.matching import Match
@@ -80,6 +80,7 @@ def test_what_a_pattern_asks_for_must_be_there() -> None:
     st.sampled_from(["", "{category}/{view}", "{shoot}"]),
     st.sampled_from(["refuse", "count"]),
 )
+@example([("0", "A-1", ".")], "{view:upper} {ean}", "", "refuse")
 def test_names_are_unique_or_refused_always_portable_and_stable(
     shots: list[tuple[str, str, str]], name: str, folder: str, twice: str
 ) -> None:

@@ -95,7 +95,7 @@ def test_a_spreadsheet_is_read_like_its_csv() -> None:
         (b"", "t.csv is empty"),
         (b"\xef\xbb\xbf\r\n \r\n", "t.csv is empty"),
         (b"code,name\n", "headings but no rows"),
-        (b"PK\x03\x04 no spreadsheet", "not a spreadsheet that can be read"),
+        (b"PK\x03\x04 no spreadsheet", "a damaged spreadsheet, or none"),
         (bytes(range(256)) * 40, "not a table of text"),
         (b"code\n" + b"x" * BYTE_LIMIT, "tables up to 50 MB are read"),
         (b'code,name\n"' + b"x" * 200_000 + b'"\n', "row 2: field larger than field limit"),

@@ -74,7 +74,7 @@ class Column(NamedTuple):
     sample: Sequence[str]
 
 
-def kind_of_table(data: bytes, name: str, mapping: Mapping[str, str] | None = None) -> str:
+def kind_of_table(data: bytes | Table, name: str, mapping: Mapping[str, str] | None = None) -> str:
     """ "shotlist" if the headings name files and codes, "catalog" if they name codes, else "". Raises TableError."""
     table = read_table(data, name)
     fields = {named_by(cell).field for cell in table.lines[_heading_row(table, SHOT_FIELDS)].cells}
@@ -128,7 +128,9 @@ def _by_hand(heading: str, mapping: Mapping[str, str] | None) -> bool:
     return folded_heading(heading) in (mapping or {})
 
 
-def read_catalog(data: bytes, name: str, mapping: Mapping[str, str] | None = None, texts: Texts = tuple) -> Catalog:
+def read_catalog(
+    data: bytes | Table, name: str, mapping: Mapping[str, str] | None = None, texts: Texts = tuple
+) -> Catalog:
     """Read a product table. A code that stands twice, or a wrong EAN check digit, is a problem of that row.
 
     mapping: by hand, see columns_of. texts: fetches names of photos and codes on cards, by which a column of codes is
@@ -169,7 +171,7 @@ def read_catalog(data: bytes, name: str, mapping: Mapping[str, str] | None = Non
     return Catalog(products, problems, notes, frozenset(held))
 
 
-def read_shotlist(data: bytes, name: str) -> ShotList:
+def read_shotlist(data: bytes | Table, name: str) -> ShotList:
     """Read a table of filename, code and view. Raises TableError if filename or code is missing as a heading."""
     table = read_table(data, name)
     headings = [named_by(cell).field for cell in table.lines[_heading_row(table, SHOT_FIELDS)].cells]

@@ -13,8 +13,9 @@ from zero_easel.core.standard.naming import printable
 SUFFIXES = (".csv", ".tsv", ".txt", ".xlsx")
 BYTE_LIMIT = 50_000_000
 """Bytes in the largest table that is read; 50,000 products take about 5 MB."""
-ROW_LIMIT = 200_000
-_UNPACKED_LIMIT = 500_000_000
+ROW_LIMIT, COLUMN_LIMIT, CELL_LIMIT = 200_000, 1_000, 5_000_000
+"""Most rows, cells of one row, and cells of the whole table that are read."""
+_UNPACKED_LIMIT = 300_000_000
 _DELIMITERS = ",;\t|"
 _LOOKED_AT = 20
 _FORMULA = re.compile(r"'*[=+\-@\t\r]")
@@ -51,16 +52,23 @@ class Table(NamedTuple):
     notes: list[str]
 
 
-def read_table(data: bytes, name: str) -> Table:
-    """Rows of a CSV or XLSX table; name is used in messages.
+def is_spreadsheet(data: bytes) -> bool:
+    """Whether a table is an archive of sheets and not plain text."""
+    return data.startswith(b"PK\x03\x04")
+
+
+def read_table(data: bytes | Table, name: str) -> Table:
+    """Rows of a CSV or XLSX table; name is used in messages. What was read already is given back.
 
     Raises TableError if it is empty, too large, or no table.
     """
+    if isinstance(data, Table):
+        return data
     if len(data) > BYTE_LIMIT:
         raise TableError(too_large(name, len(data)))
     if not data.strip(b"\x00 \t\r\n\xef\xbb\xbf"):
         raise TableError(f"{name} is empty.")
-    table = _read_xlsx(data, name) if data.startswith(b"PK\x03\x04") else _read_csv(data, name)
+    table = _read_xlsx(data, name) if is_spreadsheet(data) else _read_csv(data, name)
     lines = [line for line in table.lines if any(cell.strip() for cell in line.cells)]
     if not lines:
         raise TableError(f"{name} is empty.")
@@ -94,31 +102,37 @@ def too_large(name: str, size: int) -> str:
 
 
 def _read_xlsx(data: bytes, name: str) -> Table:
+    try:
+        return _sheet_of(data, name)
+    except TableError:
+        raise
+    except MemoryError as error:
+        raise TableError(f"{name} needs too much memory; save it as CSV.") from error
+    except Exception as error:
+        # Archives, XML, numbers and dates of strangers: whatever is wrong with them, it is this file that is.
+        raise TableError(f"{name} is a damaged spreadsheet, or none; save it again as XLSX, or as CSV.") from error
+
+
+def _sheet_of(data: bytes, name: str) -> Table:
     # Slow to load, and most tables are not of this kind: no process should wait for it at its start.
     import openpyxl
-    from openpyxl.utils.exceptions import InvalidFileException
 
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            if sum(part.file_size for part in archive.infolist()) > _UNPACKED_LIMIT:
-                raise TableError(f"{name} unpacks to more than {_UNPACKED_LIMIT / 1e6:.0f} MB and is not read.")
-        book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
-    except (zipfile.BadZipFile, InvalidFileException, KeyError, OSError, ValueError) as error:
-        if isinstance(error, TableError):
-            raise
-        raise TableError(f"{name} is not a spreadsheet that can be read; save it as XLSX or CSV.") from error
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        if sum(part.file_size for part in archive.infolist()) > _UNPACKED_LIMIT:
+            raise TableError(f"{name} unpacks to more than {_UNPACKED_LIMIT / 1e6:.0f} MB and is not read.")
+    book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
     sheets = [sheet for sheet in book.worksheets if sheet.sheet_state == "visible"] or book.worksheets
     if not sheets:
         raise TableError(f"{name} has no sheet with rows.")
-    lines = []
-    try:
-        for number, row in enumerate(sheets[0].iter_rows(values_only=True), 1):
-            _check_rows(number, name)
-            lines.append(TableRow(number, [_cell(value) for value in row]))
-    except (KeyError, ValueError, zipfile.BadZipFile, SyntaxError) as error:
-        if isinstance(error, TableError):
-            raise
-        raise TableError(f"{name} is a damaged spreadsheet; save it again, or as CSV.") from error
+    # What a sheet says of its own size need not be true, and each row would be filled up to it.
+    sheets[0].reset_dimensions()
+    size, lines = _Size(name), []
+    for number, row in enumerate(sheets[0].iter_rows(values_only=True, max_col=COLUMN_LIMIT + 1), 1):
+        cells = [_cell(value) for value in row]
+        while cells and not cells[-1]:
+            cells.pop()
+        size.grow(len(cells))
+        lines.append(TableRow(number, cells))
     ignored = ", ".join(sheet.title for sheet in sheets[1:])
     notes = [f"Only the first sheet, {sheets[0].title}, was read; not {ignored}."] if ignored else []
     return Table(lines, notes)
@@ -139,10 +153,10 @@ def _read_csv(data: bytes, name: str) -> Table:
     text, notes = _decoded(data, name)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=_delimiter(text))
     lines: list[TableRow] = []
-    end = 0
+    size, end = _Size(name), 0
     try:
         for row in reader:
-            _check_rows(len(lines), name)
+            size.grow(len(row))
             lines.append(TableRow(end + 1, [_as_it_was(cell) for cell in row]))
             end = reader.line_num
     except csv.Error as error:
@@ -150,9 +164,23 @@ def _read_csv(data: bytes, name: str) -> Table:
     return Table(lines, notes)
 
 
-def _check_rows(count: int, name: str) -> None:
-    if count > ROW_LIMIT:
-        raise TableError(f"{name} has more than {ROW_LIMIT:,} rows; divide it.")
+class _Size:
+    """How large a table has become while it is read: what is too large is refused before it takes the memory."""
+
+    def __init__(self, name: str) -> None:
+        self._name, self._rows, self._cells = name, 0, 0
+
+    def grow(self, cells: int) -> None:
+        """One more row. Raises TableError."""
+        self._rows += 1
+        self._cells += cells
+        for count, most, what in (
+            (self._rows, ROW_LIMIT, "rows"),
+            (cells, COLUMN_LIMIT, "columns"),
+            (self._cells, CELL_LIMIT, "cells"),
+        ):
+            if count > most:
+                raise TableError(f"{self._name} has more than {most:,} {what}; divide it.")
 
 
 def _delimiter(text: str) -> str:

@@ -48,6 +48,10 @@ class PhotoError(Exception):
     """A file that gives no picture. The message names the file and says why, in one plain sentence."""
 
 
+class NoPictureError(PhotoError):
+    """A file that is no picture at all, or of a kind that is not read here."""
+
+
 @dataclass(frozen=True)
 class PhotoFacts:
     """What is known of a camera file beside its pixels.
@@ -112,7 +116,7 @@ def decode_photo(data: bytes, name: str) -> Photo:
     Raises PhotoError.
     """
     if not data:
-        raise PhotoError(f"{name} is empty (0 bytes).")
+        raise NoPictureError(f"{name} is empty (0 bytes).")
     if PurePath(name).suffix.lower() in RAW_SUFFIXES:
         return _decode_raw(data, name)
     image = _open_by_pillow(data, name) if _is_pillows(data) else _open(data, name)
@@ -130,7 +134,7 @@ def _open(data: bytes, name: str) -> pyvips.Image:
     except pyvips.Error as error:
         reason = str(error)
         if "not in a known format" in reason or "not a known file format" in reason:
-            raise PhotoError(f"{name} is not a picture in a format that can be read here.") from error
+            raise NoPictureError(f"{name} is not a picture in a format that can be read here.") from error
         raise PhotoError(_damage(name, reason)) from error
     return image
 

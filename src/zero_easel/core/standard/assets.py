@@ -1,12 +1,14 @@
 """Files that a standard names: pictures for grounds and overlays, fonts, colour profiles."""
 
+import io
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
+from PIL import ImageCms, ImageFont
 
 from zero_easel.core.light.colour import Encoded, Float, to_linear
-from zero_easel.core.photos.decoding import PhotoError, read_photo
+from zero_easel.core.photos.decoding import PhotoError, decode_photo, read_photo
 
 FONTS = ("text", "mono")
 """Fonts that ship with the application."""
@@ -16,6 +18,34 @@ SUFFIXES = frozenset({".jpg", ".jpeg", ".png", ".webp", ".tif", ".tiff", ".avif"
 
 class AssetError(ValueError):
     """An asset that is missing or cannot be used; the message names it and says why."""
+
+
+def check_asset(name: str, data: bytes) -> None:
+    """Make sure that a file is what its ending says. Raises AssetError."""
+    ending = Path(name).suffix.lower()
+    try:
+        if ending not in SUFFIXES:
+            raise AssetError(f"{name} is no picture, font or colour profile: {', '.join(sorted(SUFFIXES))}")
+        if ending in (".ttf", ".otf"):
+            ImageFont.truetype(io.BytesIO(data), 20).getbbox("A")
+        elif ending in (".icc", ".icm"):
+            _check_profile(data)
+        else:
+            decode_photo(data, name)
+    except PhotoError as error:
+        raise AssetError(str(error).removesuffix(".")) from error
+    except (OSError, ValueError, KeyError, ImageCms.PyCMSError) as error:
+        if isinstance(error, AssetError):
+            raise
+        kind = "font" if ending in (".ttf", ".otf") else "colour profile"
+        raise AssetError(f"{name} is called a {kind}, and is none that can be used") from error
+
+
+def _check_profile(data: bytes) -> None:
+    """Raises PyCMSError or ValueError unless colours can be converted to it."""
+    profile = ImageCms.ImageCmsProfile(io.BytesIO(data))
+    mode = {"RGB": "RGB", "CMYK": "CMYK", "GRAY": "L"}[str(profile.profile.xcolor_space).strip()]
+    ImageCms.buildTransform(ImageCms.createProfile("sRGB"), profile, "RGB", mode)
 
 
 class Assets:

@@ -14,6 +14,7 @@ _FORBIDDEN = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]+')
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³]|conin\$|conout\$)(\..*)?", re.IGNORECASE)
 _PLAIN = re.compile(r"[A-Za-z0-9_](?:[A-Za-z0-9_,+() .-]*[A-Za-z0-9_,+()-])?")
 _UNSEEN = ("Cc", "Cf", "Cs", "Co", "Cn")
+_ENDS = re.compile(r"^[\s.]+|[\s.]+$")
 _REPEATED = re.compile(r"([ _-])\1+")
 _UNREADABLE = re.compile("[\ud800-\udfff]")
 _DIGITS = re.compile(r"([0-9]+)")
@@ -175,11 +176,11 @@ def _portable(name: str) -> tuple[str, list[NameProblem]]:
         if seen != text:
             problems.append(NameProblem("characters", "unseen characters were left out"))
         text = unicodedata.normalize("NFC", seen)
-    trimmed = text.strip().lstrip(".").rstrip(". ")
+    trimmed = _ENDS.sub("", text)
     if len(trimmed.encode()) > _LONGEST:
         problems.append(NameProblem("long", f"the name has {len(trimmed.encode())} bytes; cut to {_LONGEST}"))
     while len(trimmed.encode()) > _LONGEST:
-        trimmed = trimmed[:-1].rstrip(". ")
+        trimmed = _ENDS.sub("", trimmed[:-1])
     if _RESERVED.fullmatch(trimmed):
         problems.append(NameProblem("reserved", f"Windows keeps {trimmed} for itself; became _{trimmed}"))
     if not trimmed:

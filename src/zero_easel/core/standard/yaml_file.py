@@ -10,6 +10,7 @@ from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.model import PARTS, Standard, StandardError, faults_of, validated, write_views
 from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.rule import Part, Rule, rules_in
+from zero_easel.core.standard.yaml_reading import Refused, read_yaml
 
 SCHEMA_NAME = "standard.schema.json"
 
@@ -21,12 +22,12 @@ def read_standard(text: str, name: str = "the standard", on_note: Callable[[str]
     StandardError, which names the line of each value that is unknown or not possible.
     """
     try:
-        node = yaml.compose(text, Loader=yaml.SafeLoader)
-        data = yaml.safe_load(text)
+        node, data = read_yaml(text)
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
         where = f", line {mark.line + 1}" if mark else ""
-        raise StandardError(f"{name}{where}: this is not valid YAML") from error
+        reason = str(error) if isinstance(error, Refused) else "this is not valid YAML"
+        raise StandardError(f"{name}{where}: {reason}") from error
     if not isinstance(data, dict):
         raise StandardError(f"{name} holds no rules")
     twice = _repeated(node)
@@ -91,6 +92,9 @@ def _repeated(node: yaml.Node | None) -> Any:
     if isinstance(node, yaml.MappingNode):
         seen = set()
         for key, value in node.value:
+            # A key that is a list or a mapping is no rule, and is refused as one.
+            if not isinstance(key, yaml.ScalarNode):
+                continue
             if key.value in seen:
                 return key
             seen.add(key.value)

@@ -6,7 +6,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.products import Shot, read_shotlist
-from zero_easel.core.catalog.tables import Problem
+from zero_easel.core.catalog.tables import Problem, Table
 from zero_easel.library.changes.history import Where, record
 from zero_easel.library.changes.matches import rematch, stale
 from zero_easel.library.lists.lines import lines_of, takes_part
@@ -17,7 +17,7 @@ class MatchError(ValueError):
     """A step of matching that cannot be done, with the reason in a sentence."""
 
 
-def import_shotlist(session: Session, shoot: Shoot, data: bytes, name: str) -> tuple[int, list[Problem]]:
+def import_shotlist(session: Session, shoot: Shoot, data: bytes | Table, name: str) -> tuple[int, list[Problem]]:
     """Replace a shoot's shot list and match again; returns rows taken and rows left out. Raises TableError."""
     shots, problems, _ = read_shotlist(data, name)
     before = _shots(session, shoot.id)

@@ -3,8 +3,9 @@
 from fastapi import APIRouter, HTTPException, UploadFile
 from fastapi.responses import FileResponse, RedirectResponse, Response
 
-from zero_easel.core.standard.assets import SUFFIXES, Assets
+from zero_easel.core.standard.assets import AssetError, Assets, check_asset
 from zero_easel.core.standard.naming import base_name, portable
+from zero_easel.engines.limited import LimitError, limited
 from zero_easel.web.page import Bench
 from zero_easel.web.screens.standards import StandardById
 
@@ -17,10 +18,13 @@ def add_asset(bench: Bench, row: StandardById, file: UploadFile) -> Response:
     """Keep a file that standards may name."""
     name = portable(base_name(file.filename or "asset"))
     data = file.file.read(_LIMIT + 1)
-    if "." + name.rpartition(".")[2].lower() not in SUFFIXES:
-        raise HTTPException(422, f"{name} is no picture, font or colour profile: {', '.join(sorted(SUFFIXES))}.")
     if len(data) > _LIMIT:
         raise HTTPException(413, f"{name} is larger than {_LIMIT // 1_000_000} MB.")
+    try:
+        limited(check_asset, name, data, seconds=30)
+    except (AssetError, LimitError) as error:
+        reason = f"{name} {error}" if isinstance(error, LimitError) else error
+        raise HTTPException(422, f"{reason}.") from error
     bench.vault.add_asset(name, data)
     return RedirectResponse(f"/standards/{row.id}#assets", 303)
 

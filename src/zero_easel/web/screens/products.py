@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from zero_easel.core.catalog.products import FIELDS, FREE, UNUSED
 from zero_easel.core.catalog.tables import BYTE_LIMIT, TableError, too_large
+from zero_easel.engines.limited import table_from
 from zero_easel.library.changes.matches import all_stale
 from zero_easel.library.incoming import problems_in_words
 from zero_easel.library.products import (
@@ -46,7 +47,7 @@ def lay_out_table(request: Request, session: Db, bench: Bench, file: UploadFile)
         return _page(request, session, message=too_large(name, file.size or 0), failed=True)
     data = file.file.read()
     try:
-        columns_in(session, data, name)
+        columns_in(session, table_from(data, name), name)
     except TableError as error:
         return _page(request, session, message=str(error), failed=True)
     digest = bench.vault.lay_aside(data)
@@ -56,12 +57,12 @@ def lay_out_table(request: Request, session: Db, bench: Bench, file: UploadFile)
 @router.get("/products/table/{digest}")
 def look_at_table(request: Request, session: Db, bench: Bench, digest: str, name: str = "the table") -> HTMLResponse:
     """What a table's columns hold, and what importing it would change. Columns mapped by hand stand in the address."""
-    data = _aside(bench, digest)
     mapping = _mapping(request.query_params)
     compared, error = None, ""
     try:
-        columns = columns_in(session, data, name, mapping)
-        compared = compare_catalog(session, data, name, mapping)
+        table = table_from(_aside(bench, digest), name)
+        columns = columns_in(session, table, name, mapping)
+        compared = compare_catalog(session, table, name, mapping)
     except TableError as problem:
         error = str(problem)
     return show(
@@ -90,7 +91,7 @@ def import_table(
 ) -> Response:
     """Import a table that was looked at, and match all shoots again."""
     try:
-        imported = import_catalog(session, _aside(bench, digest), name, _mapping(form))
+        imported = import_catalog(session, table_from(_aside(bench, digest), name), name, _mapping(form))
     except TableError as error:
         return _page(request, session, message=str(error), failed=True)
     all_stale(session)

@@ -23,7 +23,8 @@ from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.rule import Part
 from zero_easel.core.standard.sizes import rules_on, size_of
-from zero_easel.core.standard.yaml_file import read_standard, schema, write_standard
+from zero_easel.core.standard.yaml_file import schema, write_standard
+from zero_easel.engines.limited import standard_from
 from zero_easel.library.batches import example_of, plan_shoot
 from zero_easel.library.changes.history import Where, undoable
 from zero_easel.library.changes.matches import all_stale, stale
@@ -75,7 +76,7 @@ def new_standard(
     try:
         if file is not None and file.filename:
             text = file.file.read(2_000_000).decode("utf-8-sig", errors="replace")
-            rules = read_standard(text, base_name(file.filename))
+            rules, _ = standard_from(text, base_name(file.filename))
         else:
             rules = found(session.get(StandardRow, like), "standard").rules
             rules = rules.model_copy(update={"name": " ".join(name.split())[:110] or f"{rules.name}, copy"})
