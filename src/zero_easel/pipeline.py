@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache, lru_cache
 from pathlib import Path, PurePosixPath
 
@@ -16,6 +16,7 @@ from zero_easel.core.finishing.grounds import light_of
 from zero_easel.core.finishing.layers import Layer, openraster, outline_svg, shadow_layer
 from zero_easel.core.finishing.render import DrawnItem, draw, flat, item_alone, render_uncut
 from zero_easel.core.finishing.stamp import stamped
+from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.colour import Encoded, Float
 from zero_easel.core.light.geometry import Box, Map, Size
@@ -32,6 +33,9 @@ from zero_easel.core.standard.naming import printable
 from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.patterns import Value
 from zero_easel.core.standard.sizes import rules_on
+
+_IF_DAMAGED = 0.1
+"""Confidence in the cutout of a photo that may be damaged: it is among the first that a person looks at."""
 
 
 @dataclass(frozen=True)
@@ -86,8 +90,13 @@ class Task:
 
 
 def clear(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] = ()) -> CutItem:
-    """Cut out the item of a photo, in the form that is kept; empties: photos of its bare backdrop."""
-    return cutout(photo, empties, marks)
+    """Cut out the item of a photo, in the form that is kept; empties: photos of its bare backdrop. A photo that may be
+    damaged is doubtful, however sure its cutout is."""
+    item = cutout(photo, empties, marks)
+    if not photo.doubt:
+        return item
+    flags = [Flag("damaged", photo.doubt), *item.flags]
+    return replace(item, confidence=min(item.confidence, _IF_DAMAGED), flags=flags)
 
 
 def picture_of(source: Source, subject: Subject, standard: Standard, task: Task, assets: Assets) -> Picture:
@@ -134,6 +143,7 @@ class _Finish:
             if not wanted.kind.pixels:
                 raise PictureError(f"{self._source.name} stays uncut: {wanted.kind.label} needs a cutout.")
             photo = self._source.original()
+            self._notes += [photo.doubt] if photo.doubt else []
             pixels = render_uncut(photo.pixels, photo.alpha, placement, self._ground(placement), int(wanted.depth))
             return self._encoded(pixels, placement, placement.matrix, placement.box)
         item = self._source.item()

@@ -9,7 +9,7 @@ from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wai
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any, TypeVar
 
-from zero_easel.core.photos.decoding import PhotoError
+from zero_easel.core.photos.opening import PhotoError
 from zero_easel.pipeline import PictureError
 
 T = TypeVar("T")

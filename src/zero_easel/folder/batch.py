@@ -17,7 +17,8 @@ from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.embed import camera_of
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.geometry import Size
-from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, PhotoError, read_photo
+from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, read_photo
+from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.photos.reading import Reading, read
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement, Subject

@@ -14,7 +14,8 @@ from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import in_shooting_order
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.encode import encode_jpeg, encode_webp
-from zero_easel.core.photos.decoding import NoPictureError, Photo, PhotoError, decode_photo, digest_of, read_photo
+from zero_easel.core.photos.decoding import Photo, decode_photo, digest_of, read_photo
+from zero_easel.core.photos.opening import NoPictureError, PhotoError
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop

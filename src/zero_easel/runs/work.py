@@ -13,7 +13,8 @@ from zero_easel.core.items.item import CutItem
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box
-from zero_easel.core.photos.decoding import Photo, PhotoError, read_photo
+from zero_easel.core.photos.decoding import Photo, read_photo
+from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.photos.reading import Reading, read
 from zero_easel.core.placing.placement import Subject
 from zero_easel.core.standard.assets import Assets

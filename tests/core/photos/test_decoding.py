@@ -8,7 +8,8 @@ import pytest
 from PIL import Image
 from support import AWKWARD, PHOTOS
 
-from zero_easel.core.photos.decoding import PIXEL_LIMIT, PhotoError, decode_photo, read_photo
+from zero_easel.core.photos.decoding import decode_photo, read_photo
+from zero_easel.core.photos.opening import PIXEL_LIMIT, PhotoError
 from zero_easel.core.photos.reducing import thumbnail
 
 

@@ -10,16 +10,23 @@ from datetime import datetime
 from pathlib import Path, PurePath
 
 import numpy as np
-import pi_heif
 import rawpy
 from numpy.typing import NDArray
-from PIL import Image, ImageCms
+from PIL import ImageCms
 
 from zero_easel.core.light.colour import Encoded
+from zero_easel.core.photos.damage import has_slab
+from zero_easel.core.photos.opening import (
+    MAY_BE_DAMAGED,
+    TAKEN,
+    NoPictureError,
+    PhotoError,
+    check_dimensions,
+    damage,
+    ways_to_open,
+)
 from zero_easel.core.photos.vips import pyvips
 
-PIXEL_LIMIT = 150_000_000
-"""Pixels in the largest photo that is decoded; the largest studio cameras give 150 megapixels."""
 BYTE_LIMIT = 500_000_000
 """Bytes in the largest file that is read."""
 
@@ -38,18 +45,10 @@ _FORMATS = {
     "heifload": "AVIF",
     "gifload": "GIF",
 }
-_JPEG2000 = (b"\x00\x00\x00\x0cjP  \r\n\x87\n", b"\xff\x4f\xff\x51")
-
-pi_heif.register_heif_opener()
-Image.MAX_IMAGE_PIXELS = None  # dimensions are checked here, with a sentence of our own
-
-
-class PhotoError(Exception):
-    """A file that gives no picture. The message names the file and says why, in one plain sentence."""
-
-
-class NoPictureError(PhotoError):
-    """A file that is no picture at all, or of a kind that is not read here."""
+_CHECKED = ("JPEG", "PNG", "AVIF")
+"""Formats whose decoders notice damage themselves."""
+_BRIGHTEST = 16.0
+"""Most that a number of linear light may say, where 1 is white."""
 
 
 @dataclass(frozen=True)
@@ -78,13 +77,14 @@ class Photo:
     """An upright photo.
 
     pixels: (H, W, 3) uint8 or uint16, sRGB-encoded. alpha: (H, W) uint8, only where the file brought a
-    transparency of its own that hides something.
+    transparency of its own that hides something. doubt: why a person should look at the file, "" if it is sound.
     """
 
     name: str
     pixels: Encoded
     alpha: NDArray[np.uint8] | None
     facts: PhotoFacts
+    doubt: str = ""
 
 
 def digest_of(data: bytes) -> str:
@@ -119,76 +119,38 @@ def decode_photo(data: bytes, name: str) -> Photo:
         raise NoPictureError(f"{name} is empty (0 bytes).")
     if PurePath(name).suffix.lower() in RAW_SUFFIXES:
         return _decode_raw(data, name)
-    image = _open_by_pillow(data, name) if _is_pillows(data) else _open(data, name)
-    _check_dimensions(image.width, image.height, name)
-    try:
-        pixels, alpha = _to_srgb(image.autorot())
-    except pyvips.Error as error:
-        raise PhotoError(_damage(name, str(error))) from error
-    return Photo(name, pixels, alpha, _facts(image, data, pixels))
+    failure: Exception | None = None
+    for way in ways_to_open(data, name):
+        try:
+            image, doubt = way()
+            pixels, alpha = _to_srgb(_calm(image.autorot(), name))
+        except pyvips.Error as error:
+            failure = failure or error
+            continue
+        facts = _facts(image, data, pixels)
+        if facts.format not in _CHECKED and has_slab(pixels):
+            if doubt:
+                break
+            doubt = MAY_BE_DAMAGED
+        return Photo(name, pixels, alpha, facts, doubt)
+    raise PhotoError(damage(name, str(failure))) from failure
 
 
-def _open(data: bytes, name: str) -> pyvips.Image:
-    try:
-        image = pyvips.Image.new_from_buffer(data, "", fail_on="truncated")
-    except pyvips.Error as error:
-        reason = str(error)
-        if "not in a known format" in reason or "not a known file format" in reason:
-            raise NoPictureError(f"{name} is not a picture in a format that can be read here.") from error
-        raise PhotoError(_damage(name, reason)) from error
+def _calm(image: pyvips.Image, name: str) -> pyvips.Image:
+    """The picture with pixels as they are understood here: TIFF can also hold negative numbers, and any range.
+
+    Raises PhotoError.
+    """
+    if image.format in ("char", "short", "int") and image.interpretation != "labs":
+        raise PhotoError(f"{name} holds negative numbers instead of brightness; save it with 8 or 16 bits.")
+    if image.format in ("float", "double") and image.interpretation in ("scrgb", "b-w", "multiband"):
+        most = image.max()
+        if most > _BRIGHTEST:
+            raise PhotoError(f"{name} holds numbers up to {most:.6g} instead of 0 to 1; save it with 8 or 16 bits.")
+        if image.bands < 3:
+            grey = image[0]
+            image = grey.bandjoin([grey, grey]).copy(interpretation="scrgb")
     return image
-
-
-def _is_pillows(data: bytes) -> bool:
-    """Whether a file is JPEG 2000 (ISO/IEC 15444-1) or an ISO base media file with HEVC pictures (ISO/IEC 23008-12)."""
-    return data.startswith(_JPEG2000) or (data[4:8] == b"ftyp" and b"avif" not in data[8:32])
-
-
-def _open_by_pillow(data: bytes, name: str) -> pyvips.Image:
-    """The picture as one of libvips, with its profile, capture time and density; HEIC comes upright already."""
-    try:
-        with Image.open(io.BytesIO(data), formats=("HEIF", "JPEG2000")) as picture:
-            _check_dimensions(*picture.size, name)
-            # Pillow may also hold grey, grey with alpha, or palettes; 16-bit grey stays deep.
-            deep = picture.mode.startswith("I")
-            mode = picture.mode if deep or picture.mode in ("L", "RGB", "RGBA", "CMYK") else "RGBA"
-            pixels = np.array(picture.convert(mode))
-            profile, taken = picture.info.get("icc_profile"), picture.getexif().get_ifd(0x8769).get(0x9003)
-            dpi, kind = picture.info.get("dpi"), picture.format
-    except (OSError, ValueError, SyntaxError, EOFError, RuntimeError) as error:
-        if isinstance(error, PhotoError):
-            raise
-        raise PhotoError(_damage(name, str(error))) from error
-    if pixels.ndim == 2:
-        pixels = pixels[..., None]
-    image = pyvips.Image.new_from_array(np.ascontiguousarray(pixels.astype(np.uint16) if deep else pixels))
-    known = {1: "grey16" if deep else "b-w", 3: "srgb", 4: "cmyk" if mode == "CMYK" else "srgb"}
-    image = image.copy(interpretation=known[pixels.shape[2]])
-    if dpi and dpi[0]:
-        image = image.copy(xres=float(dpi[0]) / 25.4, yres=float(dpi[0]) / 25.4)
-        image.set_type(pyvips.GValue.gstr_type, "resolution-unit", "in")
-    image.set_type(pyvips.GValue.gstr_type, "vips-loader", "HEIC" if kind == "HEIF" else "JPEG 2000")
-    if profile:
-        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile)
-    if taken:
-        image.set_type(pyvips.GValue.gstr_type, _TAKEN, str(taken))
-    return image
-
-
-def _check_dimensions(width: int, height: int, name: str) -> None:
-    if width * height > PIXEL_LIMIT:
-        raise PhotoError(
-            f"{name} is {width} x {height} pixels ({width * height / 1e6:.0f} megapixels); "
-            f"photos up to {PIXEL_LIMIT / 1e6:.0f} megapixels are read."
-        )
-    if min(width, height) < 16:
-        raise PhotoError(f"{name} is only {width} x {height} pixels, too small to find an item in.")
-
-
-def _damage(name: str, reason: str) -> str:
-    if any(word in reason for word in ("premature", "truncated", "end of", "EOF", "ran out")):
-        return f"{name} ends too early: the file is damaged or was not copied completely."
-    return f"{name} is damaged and cannot be decoded."
 
 
 def _to_srgb(image: pyvips.Image) -> tuple[Encoded, NDArray[np.uint8] | None]:
@@ -230,7 +192,7 @@ def _visible_alpha(alpha: pyvips.Image | None) -> NDArray[np.uint8] | None:
 def _decode_raw(data: bytes, name: str) -> Photo:
     try:
         with rawpy.imread(io.BytesIO(data)) as raw:
-            _check_dimensions(raw.sizes.width, raw.sizes.height, name)
+            check_dimensions(raw.sizes.width, raw.sizes.height, name)
             pixels = raw.postprocess(use_camera_wb=True, output_bps=16, no_auto_bright=True)
             turn = {3: 3, 5: 8, 6: 6}.get(int(raw.sizes.flip), 1)
     except rawpy.LibRawError as error:
@@ -269,13 +231,10 @@ def _profile_name(image: pyvips.Image) -> str:
     return "" if name.lower().startswith("srgb") else name or "embedded"
 
 
-_TAKEN = "exif-ifd2-DateTimeOriginal"
-
-
 def _taken(image: pyvips.Image) -> datetime | None:
-    if not image.get_typeof(_TAKEN):
+    if not image.get_typeof(TAKEN):
         return None
     try:
-        return datetime.strptime(str(image.get(_TAKEN))[:19], "%Y:%m:%d %H:%M:%S")
+        return datetime.strptime(str(image.get(TAKEN))[:19], "%Y:%m:%d %H:%M:%S")
     except ValueError:
         return None

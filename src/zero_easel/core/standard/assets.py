@@ -8,7 +8,8 @@ import numpy as np
 from PIL import ImageCms, ImageFont
 
 from zero_easel.core.light.colour import Encoded, Float, to_linear
-from zero_easel.core.photos.decoding import PhotoError, decode_photo, read_photo
+from zero_easel.core.photos.decoding import decode_photo, read_photo
+from zero_easel.core.photos.opening import PhotoError
 
 FONTS = ("text", "mono")
 """Fonts that ship with the application."""

@@ -7,7 +7,8 @@ from fastapi import APIRouter, HTTPException
 from fastapi.responses import FileResponse, Response
 
 from zero_easel.core.finishing.encode import encode_jpeg
-from zero_easel.core.photos.decoding import PhotoError, read_photo
+from zero_easel.core.photos.decoding import read_photo
+from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.library.shoots import remake_small
 from zero_easel.library.store.models import Original, PictureRow, PictureState

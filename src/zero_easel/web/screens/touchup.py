@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.light.colour import Encoded
-from zero_easel.core.photos.decoding import Photo, PhotoError, read_photo
+from zero_easel.core.photos.decoding import Photo, read_photo
+from zero_easel.core.photos.opening import PhotoError
 from zero_easel.library.changes.history import Where, undoable
 from zero_easel.library.changes.touchups import draw, fences_of
 from zero_easel.library.changes.undo import redo, undo
