@@ -28,7 +28,7 @@ def wait_for(client: httpx.Client, url: str, pattern: str, seconds: float = 240)
 
 def test_a_killed_run_loses_nothing_and_can_be_continued(tmp_path: Path) -> None:
     server = Server(tmp_path)
-    with httpx.Client(base_url=server.address, follow_redirects=True) as client:
+    with httpx.Client(base_url=server.address, follow_redirects=True, timeout=240) as client:
         shoot = str(client.post("/shoots", data={"name": "Night"}).url).split("/")[4]
         photos = [p for p in sorted(PHOTOS.glob("BRYD01*.JPG")) if int(p.stem[4:]) % 3 != 2][:10]  # no code cards
         files = [("files", (p.name, p.read_bytes())) for p in photos]
@@ -46,7 +46,7 @@ def test_a_killed_run_loses_nothing_and_can_be_continued(tmp_path: Path) -> None
 
     server = Server(tmp_path)
     try:
-        with httpx.Client(base_url=server.address, follow_redirects=True) as client:
+        with httpx.Client(base_url=server.address, follow_redirects=True, timeout=240) as client:
             page = client.get("/runs/1").text
             assert "is interrupted" in page and "The application ended while this run was under way" in page
             assert not list(tmp_path.rglob(".part-*"))
