@@ -24,7 +24,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
         if not (folder / "cleared").exists():
             server = Server(folder, "demo")
             end = time.monotonic() + 600
-            while httpx.get(f"{server.address}/status").text != "Nothing running":
+            while httpx.get(f"{server.address}/status", timeout=240).text != "Nothing running":
                 assert time.monotonic() < end
                 time.sleep(0.2)
             server.stop()

@@ -127,7 +127,7 @@ def _sheet_of(data: bytes, name: str) -> Table:
     # What a sheet says of its own size need not be true, and each row would be filled up to it.
     sheets[0].reset_dimensions()
     size, lines = _Size(name), []
-    for number, row in enumerate(sheets[0].iter_rows(values_only=True, max_col=COLUMN_LIMIT + 1), 1):
+    for number, row in enumerate(sheets[0].iter_rows(values_only=True), 1):
         cells = [_cell(value) for value in row]
         while cells and not cells[-1]:
             cells.pop()
