@@ -310,7 +310,7 @@ class Dispatcher:
         self._lost.remove(job)
         if job.run_id is not None:
             with self._database.session() as session:
-                finish_if_through(session, job.run_id)
+                finish_if_through(session, self._vault, job.run_id)
 
 
 def _order(session: Session, photo: PhotoRow) -> Order:

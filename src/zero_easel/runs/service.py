@@ -98,7 +98,7 @@ def start_run(session: Session, vault: Vault, shoot: Shoot) -> Run:
     session.add_all(rows)
     session.flush()
     reuse(session, vault, run, rows)
-    finish_if_through(session, run.id)
+    finish_if_through(session, vault, run.id)
     session.refresh(run)
     return run
 
@@ -155,10 +155,13 @@ def set_state(session: Session, run: Run, state: RunState) -> None:
     run.ended = now() if state == RunState.STOPPED else None
 
 
-def finish_if_through(session: Session, run_id: int) -> bool:
-    """Mark a run as done once nothing of it is waiting or in hand; returns whether that is so."""
+def finish_if_through(session: Session, vault: Vault, run_id: int) -> bool:
+    """Mark a run as done once nothing of it is waiting or in hand; returns whether that is so. A picture whose file has
+    gone meanwhile waits again."""
     counts = _counts(session, run_id)
     if counts[PictureState.WAITING] or counts[PictureState.WORKING]:
+        return False
+    if _check_files(session, vault, session.get_one(Run, run_id)):
         return False
     session.execute(update(Run).where(Run.id == run_id).values(state=RunState.DONE, ended=now(), note=""))
     return True
@@ -190,7 +193,7 @@ def recover(session: Session, vault: Vault) -> list[int]:
     runs = session.scalars(select(Run).where(Run.state == RunState.RUNNING)).all()
     for run in runs:
         _check_files(session, vault, run)
-        if finish_if_through(session, run.id):
+        if finish_if_through(session, vault, run.id):
             continue
         at = progress_of(session, run)
         run.state = RunState.INTERRUPTED
@@ -283,10 +286,12 @@ def _counts(session: Session, run_id: int) -> Counter[PictureState]:
     return Counter({state: count for state, count in session.execute(query)})
 
 
-def _check_files(session: Session, vault: Vault, run: Run) -> None:
-    """A picture counts as done only while its file is there in full."""
+def _check_files(session: Session, vault: Vault, run: Run) -> int:
+    """A picture counts as done only while its file is there in full; returns how many are not."""
+    gone = 0
     for picture in pictures_of(session, run.id):
         path = vault.run(run.id) / picture.output
         if picture.state == PictureState.DONE and not (path.is_file() and path.stat().st_size == picture.bytes):
-            picture.state = PictureState.WAITING
+            picture.state, gone = PictureState.WAITING, gone + 1
     session.flush()
+    return gone

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from zero_easel.core.items.measure import bounds_of
-from zero_easel.core.light.geometry import Box
+from zero_easel.core.items.measure import bounds_of, measures_of
+from zero_easel.core.light.geometry import Box, Size
 
 
 def matte(kind: type, top: float, specks: bool) -> np.ndarray:
@@ -29,3 +29,12 @@ def test_a_second_part_that_is_no_speck_counts_and_nothing_gives_nothing() -> No
     assert bounds_of(alpha) == Box(301, 203, 1100, 950)
     assert bounds_of(np.zeros((1100, 1100), np.uint8)) is None
     assert bounds_of(np.zeros((10, 10), np.float32)) is None
+
+
+@pytest.mark.parametrize("kind", [np.uint8, np.uint16, np.float32])
+def test_an_item_of_a_single_pixel_has_an_area_however_large_its_photo(kind: type) -> None:
+    alpha = np.zeros((4000, 6000), kind)
+    alpha[1234, 2345] = {np.uint8: 255, np.uint16: 65535, np.float32: 1}[kind]
+    found = measures_of(alpha, 0, 0, Size(6000, 4000))
+    assert found is not None and found.area == pytest.approx(1, rel=0.01)
+    assert found.centroid == pytest.approx((2345.5, 1234.5), abs=45)

@@ -82,7 +82,11 @@ def exif_of(card: Metadata, information: Information, camera: Camera, density: f
         if text:
             exif[tag] = anyascii(text)
     exif.get_ifd(_EXIF_IFD)[0xA001] = 1 if is_srgb else 0xFFFF
-    return exif.tobytes()
+    try:
+        return exif.tobytes()
+    except Exception:
+        # What a camera, or whoever tampered with its file, wrote may be nothing that can be written again.
+        return exif_of(card, information, Camera(), density, is_srgb=is_srgb)
 
 
 def _take_over(exif: Image.Exif, given: bytes, information: Information) -> None:
@@ -90,7 +94,8 @@ def _take_over(exif: Image.Exif, given: bytes, information: Information) -> None
     try:
         old.load(given)
         main, shot, place = dict(old), dict(old.get_ifd(_EXIF_IFD)), dict(old.get_ifd(_GPS_IFD))
-    except (OSError, ValueError, SyntaxError, struct.error, TypeError, KeyError):
+    except Exception:
+        # Readers of EXIF raise whatever they stumble over; such a file goes without.
         return
     keep, private = information.camera == "keep", information.private == "keep"
     for source, target, reduced, secret, never in (

@@ -176,20 +176,21 @@ def _hull(alpha: Float | Encoded, solid: NDArray[np.uint8], highest: float) -> N
 
 def _reduced(alpha: Float | Encoded, solid: NDArray[np.uint8], highest: float) -> tuple[Float, int]:
     """The matte without specks, no longer than 144 px, in [0, 1]; and px of the photo in one of its."""
-    h, w = solid.shape
-    step = max(1, -(-max(h, w) // 144))
-    size = (-(-w // step), -(-h // step))
-    small, near = (
-        cv2.resize(
-            cv2.copyMakeBorder(plane, 0, -h % step, 0, -w % step, cv2.BORDER_CONSTANT, value=0),
-            size,
-            interpolation=cv2.INTER_AREA,
-        ).astype(np.float32)
-        for plane in (alpha, solid)
-    )
+    step = max(1, -(-max(solid.shape) // 144))
+    small, near = _averaged(alpha, step), _averaged(solid, step)
+    if not (near > 0).any():  # an item of a few px, lost where whole levels are averaged
+        small, near = _averaged(alpha.astype(np.float32), step), _averaged(solid.astype(np.float32), step)
     # A soft rim counts, a speck does not: what lies apart from all that is solid is none of the item.
     around = cv2.dilate((near > 0).astype(np.uint8), np.ones((5, 5), np.uint8))
     return np.asarray(small * around / np.float32(highest)), step
+
+
+def _averaged(plane: Float | Encoded, step: int) -> Float:
+    """Means of squares of step by step px, rounded to whole levels where the plane holds such."""
+    h, w = plane.shape
+    whole = cv2.copyMakeBorder(plane, 0, -h % step, 0, -w % step, cv2.BORDER_CONSTANT, value=0)
+    size = (-(-w // step), -(-h // step))
+    return np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA).astype(np.float32))
 
 
 def _moments(matte: Float) -> tuple[float, tuple[float, float], float, float]:
