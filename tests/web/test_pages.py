@@ -4,6 +4,7 @@ import io
 import json
 import re
 import shutil
+import sqlite3
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -12,7 +13,7 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from support import AWKWARD, CATALOG, PHOTOS
 
 from zero_easel.library.store.models import Original, PhotoRow, Shoot
@@ -312,3 +313,20 @@ def test_an_empty_frame_leaves_the_batch_and_helps_the_others(client: TestClient
     assert client.get("/photos/1/marks").json()["key"] != with_it
     client.post("/photos/2/empty")
     assert client.get("/photos/1/marks").json()["key"] == with_it
+
+
+def test_a_page_that_is_kept_shows_every_change_at_once(client: TestClient, bench: Workbench) -> None:
+    client.post("/shoots", data={"name": "First"})
+    assert client.get("/").text == client.get("/").text
+    client.post("/shoots", data={"name": "Second"})
+    assert "Second" in client.get("/").text
+    # Whoever changes it: another session, or a command in another process.
+    with bench.database.session() as session:
+        session.execute(update(Shoot).where(Shoot.name == "Second").values(name="Third"))
+    page = client.get("/").text
+    assert "Third" in page and "Second" not in page
+    other = sqlite3.connect(bench.database.path)
+    with other:
+        other.execute("UPDATE shoot SET name = 'Fourth' WHERE name = 'Third'")
+    other.close()
+    assert "Fourth" in client.get("/").text

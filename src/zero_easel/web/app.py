@@ -8,6 +8,7 @@ from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
 from zero_easel.web.flash import Flash
+from zero_easel.web.kept import KeptPages
 from zero_easel.web.screens import (
     assets,
     bring_in,
@@ -65,5 +66,6 @@ def create_app(bench: Workbench) -> FastAPI:
         app.include_router(screen.router)
     tell_troubles(app)
     app.add_middleware(Turns)
+    app.add_middleware(KeptPages, database=bench.database.path)
     app.add_middleware(Guard, upload_bytes=bench.settings.upload_mb * 1_000_000)
     return app

@@ -12,7 +12,7 @@ from zero_easel.web.troubles import RETRY_AFTER
 
 AT_ONCE = 12
 """Requests under way; a page is mostly computing, so more of them would only slow each other down."""
-_PATIENCE = 10.0
+_PATIENCE = 5.0
 """Seconds that a request waits for its turn."""
 _ALWAYS = ("/static/", "/status")
 """Addresses that are answered whatever goes on."""

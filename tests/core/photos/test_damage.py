@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 from PIL import Image
-from support import PHOTOS
+from support import AWKWARD, PHOTOS
 
 from zero_easel.core.photos.decoding import decode_photo
 from zero_easel.core.photos.opening import MAY_BE_DAMAGED, PhotoError
@@ -211,3 +211,12 @@ def test_whatever_bytes_change_there_is_a_picture_or_a_sentence(
         assert str(error).startswith(f"x.{kind}") and str(error).endswith(".") and "b'" not in str(error)
     else:
         assert decoded.pixels.ndim == 3 and decoded.pixels.shape[2] == 3
+
+
+@pytest.mark.parametrize("harm", [cut, zeroed, lambda data: b"II*\0" + bytes(4000), lambda data: b"no raw file" * 50])
+def test_raw_files_are_refused_in_plain_words(harm: Callable[[bytes], bytes]) -> None:
+    data = (AWKWARD / "raw-bayer.dng").read_bytes()
+    try:
+        decode_photo(harm(data), "x.dng")
+    except PhotoError as error:
+        assert str(error).startswith("x.dng is a") and "b'" not in str(error)

@@ -195,8 +195,13 @@ def _decode_raw(data: bytes, name: str) -> Photo:
             check_dimensions(raw.sizes.width, raw.sizes.height, name)
             pixels = raw.postprocess(use_camera_wb=True, output_bps=16, no_auto_bright=True)
             turn = {3: 3, 5: 8, 6: 6}.get(int(raw.sizes.flip), 1)
-    except rawpy.LibRawError as error:
-        raise PhotoError(f"{name} is a raw file that cannot be decoded ({error}).") from error
+    except rawpy.LibRawFileUnsupportedError as error:
+        raise PhotoError(f"{name} is a raw file of a kind that cannot be read here, or is damaged.") from error
+    except PhotoError:
+        raise
+    except Exception as error:
+        # Whatever a decoder stumbles over in a raw file: there is no picture to be had from it.
+        raise PhotoError(f"{name} is a damaged raw file.") from error
     height, width = pixels.shape[:2]
     facts = PhotoFacts(digest_of(data), len(data), "raw", width, height, 16, turn, "", 0.0, None)
     return Photo(name, np.ascontiguousarray(pixels), None, facts)

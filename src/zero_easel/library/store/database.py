@@ -20,7 +20,7 @@ class Database:
 
     def __init__(self, path: Path) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
-        self.url = f"sqlite:///{path}"
+        self.path, self.url = path, f"sqlite:///{path}"
         # More connections than requests are worked on at once: none waits for one while it holds up another.
         self.engine: Engine = create_engine(
             self.url, connect_args={"timeout": 30}, pool_size=_CONNECTIONS, max_overflow=0
