@@ -22,7 +22,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
-from PIL import Image
+from PIL import Image, ImageOps
 
 from zero_easel.core.catalog.products import read_catalog
 from zero_easel.core.catalog.tables import SUFFIXES, TableError
@@ -182,18 +182,26 @@ def one_run(files: list[Path]) -> Run:
         rules.write_text("canvas: {width: 400, height: 400}\nnames: {name: '{original}', on_duplicate: count}\n")
         began = time.monotonic()
         command = [COMMAND, "run", str(photos), "--out", str(out), "--standard", str(rules)]
-        done = subprocess.run([sys.executable, "-c", _MEASURE, *command], capture_output=True, text=True, timeout=3600)
+        ended = subprocess.run([sys.executable, "-c", _MEASURE, *command], capture_output=True, text=True, timeout=3600)
         seconds = time.monotonic() - began
-        status, kilobytes = map(int, done.stdout.split()[-2:])
+        status, kilobytes = map(int, ended.stdout.split()[-2:])
         rows = list(csv.DictReader((out / "manifest.csv").open(newline="", encoding="utf-8")))
-        black = [row["original"] for row in rows if row["output"] and is_black(out / row["output"])]
-        return Run(len(files), rows, status, kilobytes / 1024, seconds, done.stderr, black)
+        done = [row for row in rows if row["output"]]
+        black = [row["original"] for row in done if is_wrongly_black(out / row["output"], photos / row["original"])]
+        return Run(len(files), rows, status, kilobytes / 1024, seconds, ended.stderr, black)
 
 
-def is_black(path: Path) -> bool:
-    """Whether a finished picture shows a black slab."""
+def is_wrongly_black(made: Path, original: Path) -> bool:
+    """Whether a finished picture shows much black, and the original none by Pillow's reading."""
+    try:
+        return _blackness(made) > 0.15 and _blackness(original) == 0
+    except Exception:
+        return True
+
+
+def _blackness(path: Path) -> float:
     with Image.open(path) as picture:
-        return bool((np.asarray(picture.convert("L").resize((100, 100))) < 3).mean() > 0.15)
+        return float((np.asarray(picture.convert("RGBA").convert("L").resize((100, 100))) < 3).mean())
 
 
 def row_of(name: str, runs: list[Run]) -> str:
@@ -250,7 +258,7 @@ def decoded(path: Path) -> tuple[float, float | None]:
         with Image.open(io.BytesIO(data)) as other:
             if other.mode not in ("L", "RGB"):
                 return seconds, None
-            same = np.asarray(other.convert("RGB"))
+            same = np.asarray(ImageOps.exif_transpose(other).convert("RGB"))
     except Exception:
         return seconds, None
     if same.shape != photo.pixels.shape:

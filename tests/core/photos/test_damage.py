@@ -213,7 +213,7 @@ def test_whatever_bytes_change_there_is_a_picture_or_a_sentence(
         assert decoded.pixels.ndim == 3 and decoded.pixels.shape[2] == 3
 
 
-@pytest.mark.parametrize("harm", [cut, zeroed, lambda data: b"II*\0" + bytes(4000), lambda data: b"no raw file" * 50])
+@pytest.mark.parametrize("harm", [cut, zeroed, lambda _: b"II*\0" + bytes(4000), lambda _: b"no raw file" * 50])
 def test_raw_files_are_refused_in_plain_words(harm: Callable[[bytes], bytes]) -> None:
     data = (AWKWARD / "raw-bayer.dng").read_bytes()
     try:
