@@ -10,6 +10,8 @@ from support import new_library
 
 # A busy machine is slow, not wrong.
 settings.register_profile("patient", deadline=None)
+# For a search of minutes: pytest --hypothesis-profile=long -k whatever
+settings.register_profile("long", deadline=None, max_examples=4000)
 settings.load_profile("patient")
 
 

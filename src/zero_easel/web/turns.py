@@ -10,7 +10,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from zero_easel.web.troubles import RETRY_AFTER
 
-AT_ONCE = 12
+_AT_ONCE = 12
 """Requests under way; a page is mostly computing, so more of them would only slow each other down."""
 _PATIENCE = 5.0
 """Seconds that a request waits for its turn."""
@@ -21,9 +21,9 @@ _ALWAYS = ("/static/", "/status")
 class Turns:
     """ASGI middleware. A request that does not come to its turn is answered with 503 and when to ask again."""
 
-    def __init__(self, app: ASGIApp) -> None:
-        self._app = app
-        self._turns = asyncio.Semaphore(AT_ONCE)
+    def __init__(self, app: ASGIApp, at_once: int = _AT_ONCE, patience: float = _PATIENCE) -> None:
+        self._app, self._patience = app, patience
+        self._turns = asyncio.Semaphore(at_once)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Let a request through when it is its turn."""
@@ -31,7 +31,7 @@ class Turns:
             await self._app(scope, receive, send)
             return
         try:
-            await asyncio.wait_for(self._turns.acquire(), _PATIENCE)
+            await asyncio.wait_for(self._turns.acquire(), self._patience)
         except TimeoutError:
             answer = PlainTextResponse("Too much is asked at once. Please try again in a moment.", 503)
             answer.headers["Retry-After"] = RETRY_AFTER

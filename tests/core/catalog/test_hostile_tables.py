@@ -6,7 +6,7 @@ import zipfile
 
 import openpyxl
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from zero_easel.core.catalog.products import read_catalog
@@ -67,7 +67,6 @@ def test_a_spreadsheet_that_unpacks_to_much_is_refused() -> None:
         read_table(kept.getvalue(), "bomb.xlsx")
 
 
-@settings(max_examples=150)
 @given(st.lists(st.tuples(st.integers(0, 20_000), st.binary(min_size=1, max_size=20)), max_size=4), st.integers(0, 100))
 def test_whatever_bytes_change_a_spreadsheet_is_a_table_or_a_sentence(
     changes: list[tuple[int, bytes]], kept: int
@@ -79,7 +78,6 @@ def test_whatever_bytes_change_a_spreadsheet_is_a_table_or_a_sentence(
     refused_or_read(bytes(data[: max(4, len(data) * kept // 100)]), "x.xlsx")
 
 
-@settings(max_examples=100)
 @given(st.sampled_from(["xl/workbook.xml", PART, "xl/styles.xml", "[Content_Types].xml"]),
        st.integers(0, 2000), st.binary(min_size=1, max_size=30))  # fmt: skip
 def test_whatever_stands_in_its_parts(part: str, at: int, new: bytes) -> None:

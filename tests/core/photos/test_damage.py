@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 from PIL import Image
@@ -191,7 +191,6 @@ def test_the_first_picture_of_an_avif_sequence_is_read(picture: Image.Image) -> 
     assert levels_off(photo.pixels, picture) < 0.001
 
 
-@settings(max_examples=150)
 @given(
     st.sampled_from(["jpeg", "png", "webp", "tiff", "gif", "avif", "jpeg2000"]),
     st.lists(st.tuples(st.integers(0, 100_000), st.binary(min_size=1, max_size=40)), max_size=6),

@@ -1,7 +1,7 @@
 """YAML that nobody would write for a shop: refused in a moment, with the line, and nothing else happens."""
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from zero_easel.core.standard.model import Standard, StandardError
@@ -43,7 +43,6 @@ def test_values_are_those_of_yaml_1_2() -> None:
     }  # fmt: skip
 
 
-@settings(max_examples=300)
 @given(st.lists(st.tuples(st.integers(0, 5000), st.text(max_size=12)), min_size=1, max_size=5))
 def test_whatever_is_changed_in_a_standard_it_is_one_or_is_refused(changes: list[tuple[int, str]]) -> None:
     text = write_standard(Standard())
