@@ -111,3 +111,11 @@ def test_nothing_in_an_address_is_told_as_the_applications_own_words(client: Tes
 def test_any_value_of_a_rule_is_kept_or_refused(cleared: TestClient, field: str, value: str) -> None:
     answer = cleared.post("/standards/1/rule", data={"field": field, "value": value})
     assert answer.status_code < 500
+
+
+def test_an_address_with_an_impossible_number_is_no_page(client: TestClient) -> None:
+    for number in ("99999999999999999999", "x", "1.5"):
+        answer = client.get(f"/shoots/{number}/match")
+        assert answer.status_code == 404 and "There is no such page." in answer.text
+    answer = client.post("/standards/1/rule", data={"field": "item.share", "value": "80", "shoot_id": "x"})
+    assert answer.status_code == 422 and "cannot be understood: shoot id." in answer.text

@@ -39,8 +39,11 @@ async def _refused(request: Request, error: Exception) -> Response:
 
 async def _not_understood(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
-    fields = ", ".join(dict.fromkeys(str(one["loc"][-1]) for one in error.errors()))
-    return _sorry(request, 422, f"This cannot be understood: {fields}.")
+    places = [one["loc"] for one in error.errors()]
+    if all(place[0] == "path" for place in places):
+        return _sorry(request, 404, "There is no such page.")
+    fields = ", ".join(dict.fromkeys(str(place[-1]).replace("_", " ") for place in places))
+    return _sorry(request, 422, f"What was sent cannot be understood: {fields}.")
 
 
 async def _library_busy(request: Request, error: Exception) -> Response:
