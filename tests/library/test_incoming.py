@@ -1,6 +1,7 @@
 """Files, archives and tables on their way in; and shoots on their way out."""
 
 import io
+import os
 import threading
 import zipfile
 from pathlib import Path
@@ -247,3 +248,16 @@ def test_what_is_no_picture_is_told_and_not_kept(place: tuple[Database, Vault]) 
     assert [r.ok for r in reports] == [True, False, False]
     kept = [path.read_bytes() for path in (place[1].root / "originals").rglob("*") if path.is_file()]
     assert kept == [broken] and len(lines(place)) == 2
+
+
+def test_a_file_name_that_is_no_text_comes_in_with_marks(tmp_path: Path) -> None:
+    photos, data = tmp_path / "photos", tmp_path / "data"
+    photos.mkdir()
+    Path(os.fsdecode(os.fsencode(photos) + b"/caf\xe9 \xff.png")).write_bytes(photo_of_grey(90))
+    Path(os.fsdecode(os.fsencode(photos) + b"/br\xe9.jpg")).write_bytes(b"no picture")
+    done = zero_easel("bring-in", photos, "--shoot", "Odd", "--data", data)
+    assert done.returncode == 1 and "br\ufffd.jpg is not a picture" in done.stderr
+    database = Database(data / "zero-easel.sqlite")
+    with database.session() as session:
+        assert {line.name for line in lines_of(session, 1)} == {"caf\ufffd \ufffd.png", "br\ufffd.jpg"}
+    database.close()

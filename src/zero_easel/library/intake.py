@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from zero_easel.core.catalog.tables import SUFFIXES
 from zero_easel.core.photos.decoding import BYTE_LIMIT, PICTURE_SUFFIXES
-from zero_easel.core.standard.naming import natural_key
+from zero_easel.core.standard.naming import natural_key, printable
 from zero_easel.library.incoming import ARCHIVE, Report, take
 from zero_easel.library.shoots import bring_in, create_shoot, examine
 from zero_easel.library.store.database import Database
@@ -27,13 +27,13 @@ def list_incoming(paths: Sequence[Path], recursive: bool) -> list[tuple[Path, st
     wanted = {*PICTURE_SUFFIXES, *SUFFIXES, ARCHIVE}
     for path in paths:
         if not path.is_dir():
-            found.append((path, path.name))
+            found.append((path, printable(path.name)))
             continue
         for file in path.rglob("*") if recursive else path.iterdir():
             inner = file.relative_to(path)
             hidden = any(part.startswith(".") for part in inner.parts)
             if file.is_file() and file.suffix.lower() in wanted and not hidden:
-                found.append((file, inner.as_posix()))
+                found.append((file, printable(inner.as_posix())))
     return sorted(found, key=lambda f: (f[0].suffix.lower() not in SUFFIXES, natural_key(f[1])))
 
 
@@ -44,7 +44,7 @@ def bring_all_in(
 
     An application that is running on the folder goes on and clears them. Raises ValueError if the name is empty.
     """
-    database, vault = Database(data / "zero-easel.sqlite"), Vault(data)
+    database, vault, shoot_name = Database(data / "zero-easel.sqlite"), Vault(data), printable(shoot_name)
     try:
         database.migrate()
         with database.session() as session:
