@@ -7,6 +7,7 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from multiprocessing import forkserver
 from pathlib import Path
 
 import pytest
@@ -75,7 +76,8 @@ def few_files() -> Iterator[None]:
 
 @contextmanager
 def no_python() -> Iterator[None]:
-    """Workers that end before they begin."""
+    """Workers that end before they begin: the process that they are forked from ends as soon as it is started."""
+    forkserver._forkserver._stop()  # type: ignore[attr-defined]
     multiprocessing.set_executable("/bin/false")
     try:
         yield
