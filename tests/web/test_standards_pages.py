@@ -10,7 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
-from zero_easel.core.standard.yaml_file import read_standard
+from zero_easel.core.standard.yaml.file import read_standard
 
 
 @pytest.fixture

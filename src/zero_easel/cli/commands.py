@@ -18,8 +18,8 @@ from zero_easel.core.standard.editing import changed
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.core.standard.naming import collisions, printable
 from zero_easel.core.standard.patterns import PatternError
-from zero_easel.core.standard.yaml_file import schema as schema_of
-from zero_easel.core.standard.yaml_file import write_standard
+from zero_easel.core.standard.yaml.file import schema as schema_of
+from zero_easel.core.standard.yaml.file import write_standard
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically

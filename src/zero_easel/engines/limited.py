@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from zero_easel.core.catalog.tables import Table, TableError, is_spreadsheet, read_table
 from zero_easel.core.standard.model import Standard, StandardError
-from zero_easel.core.standard.yaml_file import read_standard
+from zero_easel.core.standard.yaml.file import read_standard
 from zero_easel.engines.processes import abandon, new_pool
 
 T = TypeVar("T")

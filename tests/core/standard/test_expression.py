@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from zero_easel.core.standard.checks import Check
 from zero_easel.core.standard.expression import Expression, ExpressionError
 from zero_easel.core.standard.model import Standard, StandardError
-from zero_easel.core.standard.yaml_file import read_standard
+from zero_easel.core.standard.yaml.file import read_standard
 
 ENDLESS, LONG = r"(a|aa|a?)+$", "a" * 60 + "!"
 

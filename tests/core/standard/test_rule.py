@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from zero_easel.core.standard.deliverable import ABLE
 from zero_easel.core.standard.model import PARTS, Standard
 from zero_easel.core.standard.rule import Blank, Part, Rule, Sentence, blanks_in, limits_of, pieces_of, rules_in
-from zero_easel.core.standard.yaml_file import write_standard
+from zero_easel.core.standard.yaml.file import write_standard
 
 KINDS = [pytest.param(kind, id=name or "standard") for name, kind in {"": Standard, **PARTS}.items()]
 

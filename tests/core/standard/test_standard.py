@@ -18,7 +18,7 @@ from zero_easel.core.standard.model import LISTS, PARTS, Names, Standard, Standa
 from zero_easel.core.standard.overlays import PLACES, Overlay
 from zero_easel.core.standard.rule import Blank, Only, blanks_in, pieces_of, rules_in
 from zero_easel.core.standard.rules import Canvas, Item, Special
-from zero_easel.core.standard.yaml_file import SCHEMA_NAME, read_standard, schema, write_standard
+from zero_easel.core.standard.yaml.file import SCHEMA_NAME, read_standard, schema, write_standard
 
 texts = st.text(st.characters(blacklist_categories=("Cc", "Cs", "Zl", "Zp"), blacklist_characters="{}"), max_size=20)
 words = st.from_regex(r"[a-z]{3,8}", fullmatch=True)

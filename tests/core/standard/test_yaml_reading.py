@@ -5,8 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zero_easel.core.standard.model import Standard, StandardError
-from zero_easel.core.standard.yaml_file import read_standard, write_standard
-from zero_easel.core.standard.yaml_reading import read_yaml
+from zero_easel.core.standard.yaml.file import read_standard, write_standard
+from zero_easel.core.standard.yaml.reading import read_yaml
 
 LAUGHS = "a: &b0 [x, x]\n" + "".join(f"b{n}: &b{n} [*b{n - 1}, *b{n - 1}, *b{n - 1}]\n" for n in range(1, 40))
 

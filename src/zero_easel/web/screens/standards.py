@@ -23,7 +23,7 @@ from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.rule import Part
 from zero_easel.core.standard.sizes import rules_on, size_of
-from zero_easel.core.standard.yaml_file import schema, write_standard
+from zero_easel.core.standard.yaml.file import schema, write_standard
 from zero_easel.engines.limited import standard_from
 from zero_easel.library.batches import example_of, plan_shoot
 from zero_easel.library.changes.history import Where, undoable

@@ -10,7 +10,7 @@ from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.model import PARTS, Standard, StandardError, faults_of, validated, write_views
 from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.rule import Part, Rule, rules_in
-from zero_easel.core.standard.yaml_reading import Refused, read_yaml
+from zero_easel.core.standard.yaml.reading import Refused, read_yaml
 
 SCHEMA_NAME = "standard.schema.json"
 
