@@ -260,7 +260,11 @@ def test_a_run_that_is_stopped_leaves_lists_of_what_is_there(
     out = tmp_path / "out"
     for number in range(60):  # more than are made before a busy machine sends the signal
         shutil.copy(folder / NAMES[0], folder / f"copy-{number}.jpg")
-    command = zero_easel_command("run", folder, "--out", out, "--jobs", "1")
+    listed = "".join(f"{path.name},A-1,\n" for path in folder.glob("*.[jJ]*"))
+    (tmp_path / "all.csv").write_text(f"filename,code,view\n{listed}")
+    (tmp_path / "many.yaml").write_text("names: {name: '{code}_{n}'}\n")
+    named = ("--shotlist", tmp_path / "all.csv", "--standard", tmp_path / "many.yaml")
+    command = zero_easel_command("run", folder, "--out", out, "--jobs", "1", *named)
     running = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, process_group=0)
     while len(list(out.glob("*.jpg"))) < 3:
         assert running.poll() is None

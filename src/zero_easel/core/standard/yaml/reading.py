@@ -53,9 +53,10 @@ def read_yaml(text: str) -> tuple[yaml.Node | None, Any]:
     _measure(text)
     try:
         node = yaml.compose(text, Loader=_Loader)
-        if node is not None:
-            _check_numbers(node)
-        return node, yaml.load(text, Loader=_Loader)
+        if node is None:
+            return None, None
+        _check_numbers(node)
+        return node, _Loader("").construct_document(node)
     except (ValueError, TypeError, OverflowError, RecursionError) as error:
         raise Refused("it holds a value that cannot be read", None) from error
 
