@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from sqlalchemy import Connection, text
 
 from zero_easel.cli import main
 from zero_easel.core.finishing.grounds import light_of
@@ -52,6 +53,16 @@ def _empty_library() -> bytes:
         database.migrate()
         database.close()
         return (Path(folder) / "easel.sqlite").read_bytes()
+
+
+THEN = "2026-11-01 10:00:00"
+"""When rows of libraries as earlier versions left them were written."""
+
+
+def put(connection: Connection, table: str, **values: object) -> None:
+    """Insert a row into a table that no model describes any more."""
+    names = ", ".join(values)
+    connection.execute(text(f"INSERT INTO {table} ({names}) VALUES ({', '.join(f':{key}' for key in values)})"), values)
 
 
 def photo_of(pixels: NDArray[np.uint8], name: str = "made.png") -> Photo:

@@ -5,8 +5,9 @@ from pathlib import Path
 
 import pytest
 from alembic import command
-from sqlalchemy import Connection, create_engine, select, text
+from sqlalchemy import create_engine, select, text
 from sqlalchemy.orm import Session
+from support import THEN, put
 
 from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.differences import Difference
@@ -126,14 +127,6 @@ OLD = Standard().model_dump(mode="json", include={"name", "canvas", "item", "exc
     "deliverable": {"format": "webp", "quality": 77, "name": "{code}-{n}", "folder": "{category}", "count": "run",
                     "start": 5, "find": "", "put": "", "find_as": "text", "twice": "count"},
 }  # fmt: skip
-
-
-THEN = "2026-11-01 10:00:00"
-
-
-def put(connection: Connection, table: str, **values: object) -> None:
-    names = ", ".join(values)
-    connection.execute(text(f"INSERT INTO {table} ({names}) VALUES ({', '.join(f':{key}' for key in values)})"), values)
 
 
 def test_an_older_library_keeps_its_rules_runs_and_pictures(tmp_path: Path) -> None:

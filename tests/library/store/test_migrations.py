@@ -5,7 +5,7 @@ from pathlib import Path
 
 from alembic import command
 from sqlalchemy import create_engine, select, text
-from test_standards import THEN, put
+from support import THEN, put
 
 from zero_easel.core.placing.placement import Adjustment
 from zero_easel.core.standard.model import Standard
