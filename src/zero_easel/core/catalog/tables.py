@@ -81,11 +81,11 @@ def write_table(rows: Iterable[Iterable[object]]) -> bytes:
     A cell that a spreadsheet would run as a formula begins with an apostrophe; reading takes that one away again.
     """
     text = io.StringIO(newline="")
-    csv.writer(text).writerows([_calm(str(cell)) for cell in row] for row in rows)
+    csv.writer(text).writerows([_harmless(str(cell)) for cell in row] for row in rows)
     return printable(text.getvalue()).encode()
 
 
-def _calm(cell: str) -> str:
+def _harmless(cell: str) -> str:
     return f"'{cell}" if _FORMULA.match(cell) else cell
 
 

@@ -123,7 +123,7 @@ def decode_photo(data: bytes, name: str) -> Photo:
     for way in ways_to_open(data, name):
         try:
             image, doubt = way()
-            pixels, alpha = _to_srgb(_calm(image.autorot(), name))
+            pixels, alpha = _to_srgb(_understood(image.autorot(), name))
         except pyvips.Error as error:
             failure = failure or error
             continue
@@ -136,7 +136,7 @@ def decode_photo(data: bytes, name: str) -> Photo:
     raise PhotoError(damage(name, str(failure))) from failure
 
 
-def _calm(image: pyvips.Image, name: str) -> pyvips.Image:
+def _understood(image: pyvips.Image, name: str) -> pyvips.Image:
     """The picture with pixels as they are understood here: TIFF can also hold negative numbers, and any range.
 
     Raises PhotoError.
