@@ -5,13 +5,14 @@ import subprocess
 import sys
 from contextlib import chdir, redirect_stderr, redirect_stdout
 from functools import cache
-from io import StringIO
+from io import BytesIO, StringIO
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 from sqlalchemy import Connection, text
 
 from zero_easel.cli import main
@@ -36,6 +37,15 @@ SHOTLIST = HERE / "shotlist.csv"
 DEMO = HERE.parent / "src/zero_easel/demo"
 PHOTOS = DEMO / "photos"
 CATALOG = DEMO / "products.csv"
+
+
+@cache
+def halved(name: str) -> bytes:
+    """A demo photo at half its width and height: cleared in half the time, where nothing depends on its size."""
+    with Image.open(PHOTOS / name) as photo:
+        file = BytesIO()
+        photo.reduce(2).save(file, "JPEG", quality=95, exif=photo.getexif())
+    return file.getvalue()
 
 
 def new_library(path: Path) -> Database:

@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from support import AWKWARD, CATALOG, PHOTOS, installed, zero_easel, zero_easel_command
+from support import AWKWARD, CATALOG, PHOTOS, halved, installed, zero_easel, zero_easel_command
 
 from zero_easel.core.catalog.tables import read_table
 from zero_easel.core.standard.model import Standard
@@ -31,7 +31,7 @@ def folder(tmp_path: Path) -> Path:
     photos = tmp_path / "photos"
     photos.mkdir()
     for name in NAMES:
-        shutil.copy(PHOTOS / name, photos / name)
+        (photos / name).write_bytes(halved(name))
     (tmp_path / "shots.csv").write_text(TABLE)
     (photos / "notes.txt").write_text("not a picture")
     return photos

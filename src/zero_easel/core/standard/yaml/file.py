@@ -197,8 +197,8 @@ def _value(value: object) -> str:
 
 
 def _q(text: str) -> str:
-    """Text as YAML, in quotes only where it needs them."""
+    """Text as YAML, in quotes only where it needs them: here ("0e0") or with readers of YAML 1.1 ("no")."""
     bare = text.replace("-", "").isalnum() and text.isascii() and text.islower()
-    if bare and yaml.safe_load(text) == text:
+    if bare and yaml.safe_load(text) == read_yaml(text)[1] == text:
         return text
     return str(yaml.safe_dump(text, allow_unicode=True, default_style='"', width=float("inf"))).strip()
