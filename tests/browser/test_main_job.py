@@ -9,8 +9,8 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 import pytest
+from PIL import Image
 from playwright.sync_api import Page, expect
 from support import CATALOG, PHOTOS
 
