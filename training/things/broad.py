@@ -1,0 +1,137 @@
+"""Makes the broad test set: 12 families of 20 photos of things that are never trained on, with exact coverage.
+
+    python training/things/broad.py --models build/models --stock build/stock --out build/broad [--first 0]
+
+Writes FAMILY-NN.jpg (960 x 720 or upright) and truth/FAMILY-NN.alpha.png. Every photo follows from its family and number
+alone. Things and textures are those that stock.py holds out: whole sources, and every sixth name of the others. --first
+begins at another number, for pictures to fit constants on that are not those that are measured.
+"""
+
+import argparse
+import zlib
+from dataclasses import replace
+from functools import lru_cache, partial
+from multiprocessing import Pool
+from pathlib import Path
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from cast import Cast, cast, posed
+from casting import is_thin
+from composites import Wish, composite
+from grounds import corner, linear, room, sheet, sweep, table
+from meshes import read_obj
+from stock import Stock, held_out, stock_of
+
+LONG, SHORT = 960, 720
+COUNT = 20
+
+
+class Family(NamedTuple):
+    """place: what things are set before. wish: see composites."""
+
+    place: str
+    wish: Wish
+    thin: bool = False
+
+
+FAMILIES = {
+    "cutout-sweep": Family("sweep", Wish(things=1, colour="own", kind="cutout", cut=False)),
+    "cutout-ground": Family("table", Wish(things=1, colour="own", kind="cutout", cut=False)),
+    "cutout-room": Family("room", Wish(things=1, colour="own", kind="cutout", cut=False)),
+    "paper": Family("sweep", Wish(things=1, colour="own", kind="cast", cut=False)),
+    "white": Family("white", Wish(things=1, colour="alike", kind="cast", cut=False)),
+    "one-stuff": Family("table", Wish(things=1, colour="alike", kind="cast", cut=False)),
+    "thin": Family("any", Wish(things=1, kind="cast", cut=False), thin=True),
+    "glass": Family("any", Wish(things=1, colour="glass", kind="cast", cut=False)),
+    "dark": Family("dark", Wish(things=1, colour="alike", kind="cast", cut=False)),
+    "sheet": Family("sheet", Wish(things=1, kind="cast", cut=False)),
+    "many": Family("any", Wish(kind="cast", cut=False)),
+    "close": Family("corner", Wish(things=1, kind="cast", share=0.97, cut=False)),
+}
+
+
+def main() -> None:
+    """Make what is not there yet."""
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    for name in ("models", "stock", "out"):
+        parser.add_argument(f"--{name}", type=Path, required=True)
+    parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--processes", type=int, default=2)
+    args = parser.parse_args()
+    (args.out / "truth").mkdir(parents=True, exist_ok=True)
+    jobs = [(family, args.first + k) for k in range(COUNT) for family in FAMILIES]
+    with Pool(args.processes) as pool:
+        pool.map(partial(_make, args.models, args.stock, args.out), jobs, 1)
+
+
+def _make(models: Path, folder: Path, out: Path, job: tuple[str, int]) -> None:
+    family, number = job
+    target = out / f"{family}-{number:02d}.jpg"
+    if target.exists():
+        return
+    cv2.setNumThreads(1)
+    rng = np.random.default_rng([zlib.crc32(family.encode()), number])
+    photo, truth = _drawn(rng, models, _stock(folder), FAMILIES[family])
+    cv2.imwrite(str(out / "truth" / f"{family}-{number:02d}.alpha.png"), truth)
+    part = target.with_suffix(".part.jpg")
+    cv2.imwrite(str(part), photo[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 93])
+    part.rename(target)
+
+
+@lru_cache(1)
+def _stock(folder: Path) -> Stock:
+    return stock_of(folder, test=True)
+
+
+def _drawn(rng: np.random.Generator, models: Path, stock: Stock, family: Family) -> tuple[np.ndarray, np.ndarray]:
+    size = (LONG, SHORT) if rng.uniform() < 0.75 else (SHORT, LONG)
+    where = _place(rng, size, stock, family.place)
+    wish = family.wish
+    if wish.things is None:
+        wish = replace(wish, things=int(rng.integers(3, 13)))
+    if family.place == "white":
+        wish = replace(wish, hard=rng.uniform() < 0.6)
+    while True:
+        at_hand = _Fresh(stock, models, family.thin, 900 if wish.things == 1 else 400) if wish.kind == "cast" else stock
+        photo, truth = composite(rng, at_hand, size, wish, where)
+        if (truth > 127).mean() > 0.01:
+            return photo, truth
+
+
+def _place(rng: np.random.Generator, size: tuple[int, int], stock: Stock, kind: str):
+    if kind == "any":
+        kind = str(rng.choice(["sweep", "table", "sheet", "corner"]))
+    if kind == "white":
+        return sweep(rng, size, linear(np.clip(rng.uniform(225, 250) + rng.normal(0, 2, 3), 0, 254)))
+    if kind == "dark":
+        return sweep(rng, size, linear(np.clip(rng.uniform(10, 50) + rng.normal(0, 2, 3), 3, 254)))
+    if kind == "sweep":
+        return sweep(rng, size)
+    return {"table": table, "sheet": sheet, "corner": corner, "room": room}[kind](rng, size, stock.textures)
+
+
+class _Fresh:
+    """The held-out models, cast anew at the size of the test's photos."""
+
+    def __init__(self, stock: Stock, models: Path, thin: bool, long: int) -> None:
+        self.textures, self.thin, self.long = stock.textures, thin, long
+        self.files = [
+            p for p in sorted(models.rglob("*.obj")) if held_out(p.relative_to(models).parts[0], p.stem)
+        ]
+
+    def pick(self, rng: np.random.Generator, kind: str | None) -> Cast:
+        """A view of some thing. kind: is not looked at."""
+        del kind
+        while True:
+            try:
+                made = cast(posed(read_obj(self.files[rng.integers(len(self.files))]), rng), rng, self.long)
+            except (ValueError, IndexError):
+                continue
+            if made is not None and (not self.thin or is_thin(made)):
+                return made
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,78 @@
+"""What composites are made of, and the split into what is trained on and what is only measured on.
+
+A folder `build/stock` holds casts/SOURCE/NAME.K.npz (casting.py), cutouts/SOURCE/NAME.png (RGBA) and
+textures/SOURCE/NAME.jpg. A name's files all fall on one side of the split; whole sources are held out as well.
+"""
+
+import zlib
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import cv2
+import numpy as np
+from cast import Cast, load
+
+HELD_OUT = ("KatorLegaz", "Reallusion")
+"""Sources that are never trained on."""
+_SHARE = 6
+"""Of every so many names of the other sources one is held out."""
+_LARGEST = 640
+
+
+def held_out(source: str, name: str) -> bool:
+    """Whether a thing or texture is for measuring alone."""
+    return source in HELD_OUT or zlib.crc32(name.lower().encode()) % _SHARE == 0
+
+
+@dataclass(frozen=True)
+class Stock:
+    """Files of one side of the split. things: name -> its casts; thin: those of thin or holed things; cutouts: RGBA
+    pictures; textures: (h, w, 3) uint8 sRGB."""
+
+    things: dict[str, list[Path]]
+    thin: dict[str, list[Path]]
+    cutouts: list[Path]
+    textures: list[np.ndarray]
+
+    def pick(self, rng: np.random.Generator, kind: str | None) -> "Cast | np.ndarray":
+        """A thing's cast or a cutout, (h, w, 4) uint8. kind: "cutout", "cast", "thin" or None for any."""
+        dice = rng.uniform()
+        if self.cutouts and (kind == "cutout" or (kind is None and dice < 0.4)):
+            return _cutout(self.cutouts[rng.integers(len(self.cutouts))])
+        among = self.thin if kind == "thin" or (kind is None and dice > 0.85) else self.things
+        among = among or self.things
+        name = list(among)[rng.integers(len(among))]
+        return load(among[name][rng.integers(len(among[name]))])
+
+
+def stock_of(folder: Path, test: bool) -> Stock:
+    """All that is there on one side of the split."""
+    things: dict[str, list[Path]] = {}
+    thin: dict[str, list[Path]] = {}
+    for path in sorted((folder / "casts").glob("*/*.npz")):
+        source, name = path.parent.name, path.name.split(".")[0]
+        if ".part." in path.name or held_out(source, name) != test or (test and source == "made-up"):
+            continue
+        things.setdefault(f"{source}/{name}", []).append(path)
+        if ".thin." in path.name:
+            thin.setdefault(f"{source}/{name}", []).append(path)
+    cutouts = [p for p in sorted((folder / "cutouts").glob("*/*.png")) if held_out(p.parent.name, p.stem) == test]
+    textures = [
+        _texture(p) for p in sorted((folder / "textures").glob("*/*.jpg")) if held_out(p.parent.name, p.stem) == test
+    ]
+    return Stock(things, thin, cutouts, textures)
+
+
+def _texture(path: Path) -> np.ndarray:
+    picture = cv2.imread(str(path), cv2.IMREAD_COLOR)
+    return np.ascontiguousarray(picture[..., ::-1])
+
+
+@lru_cache(600)
+def _cutout(path: Path) -> np.ndarray:
+    picture = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+    scale = _LARGEST / max(picture.shape[:2])
+    if scale < 1:
+        picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    return np.ascontiguousarray(picture[..., [2, 1, 0, 3]])

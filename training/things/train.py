@@ -1,0 +1,272 @@
+"""Trains the network that knows what a thing is, on composites made on the fly.
+
+    python training/things/train.py --stock build/stock --encoder FILE.pth --out build/things [--steps 9000]
+
+Stopped or killed, it goes on from its last checkpoint (OUT/last.pt, every ten minutes). OUT/curve.csv has a line for
+each checkpoint: step, seconds, loss, and the overlap on composites of things that are held out. Each process trains by
+itself on one core; their weights are averaged every few steps (local SGD: Stich, ICLR 2019).
+"""
+
+import argparse
+import copy
+import csv
+import os
+import time
+from pathlib import Path
+
+import cv2
+import numpy as np
+import torch
+import torch.distributed as dist
+import torch.multiprocessing as mp
+from composites import composite
+from network import MARKS, STRIDE, ThingNet, pretrained
+from stock import Stock, stock_of
+from strokes import first_marks, planes_of, worst_mark
+from torch.nn import functional
+
+RATE, ENCODER_RATE = 2e-3, 0.12
+AVERAGED_EVERY = 6
+STILL = ("encoder.stem", "encoder.stages.0")
+"""Parts of the encoder that are left as they came: edges and colours are the same everywhere."""
+
+
+def size_at(progress: float, rng: np.random.Generator) -> tuple[tuple[int, int], int]:
+    """Size of the next batch's pictures, (w, h), and their number: small ones first, and up to what a window shows."""
+    if progress < 0.3:
+        sizes, shares = [(224, 160), (256, 192), (320, 224)], (0.4, 0.4, 0.2)
+    else:
+        sizes, shares = [(256, 192), (320, 224), (384, 288), (512, 384)], (0.15, 0.25, 0.38, 0.22)
+    w, h = sizes[rng.choice(len(sizes), p=shares)]
+    count = max(2, round(8 * 320 * 224 / (w * h) / 1.0))
+    kind = rng.uniform()
+    if kind < 0.3:
+        w, h = h, w
+    elif kind < 0.45:
+        w = h = int(np.sqrt(w * h)) // STRIDE * STRIDE
+    return (w, h), min(count, 8)
+
+
+def window_of(
+    rng: np.random.Generator, photo: np.ndarray, truth: np.ndarray, size: tuple[int, int]
+) -> tuple[np.ndarray, np.ndarray]:
+    """The part of a larger picture around its items, with a margin, at a size: what a closer look shows."""
+    rows, columns = np.flatnonzero((truth > 127).any(1)), np.flatnonzero((truth > 127).any(0))
+    if not rows.size:
+        return cv2.resize(photo, size, interpolation=cv2.INTER_AREA), cv2.resize(
+            truth, size, interpolation=cv2.INTER_AREA
+        )
+    h, w = truth.shape
+    margin = rng.uniform(0.03, 0.2) * max(rows[-1] - rows[0], columns[-1] - columns[0]) + 4
+    top, bottom = max(0, int(rows[0] - margin)), min(h, int(rows[-1] + margin) + 1)
+    left, right = max(0, int(columns[0] - margin)), min(w, int(columns[-1] + margin) + 1)
+    part = np.s_[top:bottom, left:right]
+    how = cv2.INTER_AREA if right - left > size[0] else cv2.INTER_LINEAR
+    return cv2.resize(photo[part], size, interpolation=how), cv2.resize(truth[part], size, interpolation=how)
+
+
+def batch_of(
+    rng: np.random.Generator, stock: Stock, size: tuple[int, int], count: int
+) -> tuple[torch.Tensor, torch.Tensor]:
+    """(n, 3, h, w) photos as the network sees them, and (n, 1, h, w) coverage."""
+    photos, truths = [], []
+    while len(photos) < count:
+        closer = rng.uniform() < 0.25 and max(size) <= 400
+        drawn = (round(size[0] * 1.5), round(size[1] * 1.5)) if closer else size
+        photo, truth = composite(rng, stock, drawn)
+        if closer:
+            photo, truth = window_of(rng, photo, truth, size)
+        photos.append(photo)
+        truths.append(truth)
+    x = torch.from_numpy(np.stack(photos)).permute(0, 3, 1, 2).float().sub_(127).div_(128)
+    y = torch.from_numpy(np.stack(truths)).unsqueeze(1).float().div_(255)
+    return x.contiguous(memory_format=torch.channels_last), y
+
+
+def loss_of(logits: torch.Tensor, coarse: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
+    """Cross entropy with the rim weighing thrice, soft Dice (Milletari et al., 3DV 2016), and the coarse opinion's."""
+    high = functional.max_pool2d(truth, 5, 1, 2)
+    low = -functional.max_pool2d(-truth, 5, 1, 2)
+    weight = 1 + 2 * (high - low)
+    fine = functional.binary_cross_entropy_with_logits(logits, truth, weight=weight)
+    p = torch.sigmoid(logits)
+    overlap, both = (p * truth).sum((1, 2, 3)), p.sum((1, 2, 3)) + truth.sum((1, 2, 3))
+    dice = 1 - (2 * overlap + 50) / (both + 50)
+    small = functional.interpolate(truth, size=coarse.shape[2:], mode="area")
+    return fine + 0.5 * dice.mean() + 0.3 * functional.binary_cross_entropy_with_logits(coarse, small)
+
+
+def marked(rng: np.random.Generator, net: ThingNet, x: torch.Tensor, y: torch.Tensor) -> torch.Tensor:
+    """Marks as a person would draw them on some of a batch: none on half; on others first ones, or on the net's own
+    largest error."""
+    n, _, h, w = x.shape
+    marks = torch.zeros(n, MARKS, h, w)
+    kind = rng.uniform()
+    if kind < 0.45:
+        return marks
+    truth = y[:, 0].numpy() > 0.5
+    if kind < 0.75:
+        for k in range(n):
+            if rng.uniform() < 0.7:
+                marks[k] = torch.from_numpy(planes_of(first_marks(rng, truth[k]), (w, h)))
+        return marks
+    for _ in range(int(rng.integers(1, 4))):
+        net.eval()
+        with torch.no_grad():
+            found = net(x, marks)[0][:, 0].numpy() > 0
+        net.train()
+        for k in range(n):
+            mark = worst_mark(rng, found[k], truth[k])
+            if mark is not None:
+                marks[k] = torch.maximum(marks[k], torch.from_numpy(planes_of([mark], (w, h))))
+    return marks
+
+
+def overlaps(net: ThingNet, shown: list[tuple[np.ndarray, np.ndarray]]) -> np.ndarray:
+    """Intersection over union on pictures and their coverage, without marks."""
+    net.eval()
+    found = []
+    with torch.no_grad():
+        for photo, truth in shown:
+            x = torch.from_numpy(photo).permute(2, 0, 1)[None].float().sub(127).div(128)
+            item = net(x, torch.zeros(1, MARKS, *x.shape[2:]))[0][0, 0].numpy() > 0
+            real = truth > 127
+            found.append((item & real).sum() / max((item | real).sum(), 1) if real.any() else float(not item.any()))
+    return np.array(found)
+
+
+class Averaged:
+    """Exponential moving average of a network's weights (Polyak & Juditsky, 1992)."""
+
+    def __init__(self, net: ThingNet) -> None:
+        self.net = copy.deepcopy(net).eval()
+
+    def follow(self, net: ThingNet, step: int) -> None:
+        keep = min(0.997, (1 + step) / (10 + step))
+        with torch.no_grad():
+            for mine, theirs in zip(self.net.state_dict().values(), net.state_dict().values(), strict=True):
+                if mine.dtype.is_floating_point:
+                    mine.lerp_(theirs, 1 - keep)
+                else:
+                    mine.copy_(theirs)
+
+
+def meet(net: ThingNet, processes: int) -> None:
+    """All processes' weights become their mean."""
+    tensors = [t for t in net.state_dict().values() if t.dtype.is_floating_point]
+    flat = torch.cat([t.reshape(-1) for t in tensors])
+    dist.all_reduce(flat)
+    flat /= processes
+    at = 0
+    for t in tensors:
+        t.copy_(flat[at : at + t.numel()].view_as(t))
+        at += t.numel()
+
+
+def train(rank: int, args: argparse.Namespace) -> None:
+    """One process's share of the work."""
+    torch.set_num_threads(1)
+    cv2.setNumThreads(1)
+    os.environ.update(MASTER_ADDR="127.0.0.1", MASTER_PORT=str(args.port))
+    dist.init_process_group("gloo", rank=rank, world_size=args.processes)
+    net = ThingNet(pretrained(args.encoder)).to(memory_format=torch.channels_last)
+    for name, parameter in net.named_parameters():
+        parameter.requires_grad_(not name.startswith(STILL))
+    groups = [
+        {
+            "params": [
+                p for n, p in net.named_parameters() if n.startswith("encoder") and "marks" not in n and p.requires_grad
+            ],
+            "scale": ENCODER_RATE,
+        },
+        {"params": [p for n, p in net.named_parameters() if not n.startswith("encoder") or "marks" in n], "scale": 1.0},
+    ]
+    optimiser = torch.optim.AdamW(groups, lr=RATE, weight_decay=0.01)
+    mean, step, spent = Averaged(net), 0, 0.0
+    last = args.out / "last.pt"
+    if last.exists():
+        kept = torch.load(last, weights_only=True)
+        net.load_state_dict(kept["net"])
+        mean.net.load_state_dict(kept["mean"])
+        step, spent = kept["step"], kept["seconds"]
+        if (args.out / f"optimiser{rank}.pt").exists():
+            optimiser.load_state_dict(torch.load(args.out / f"optimiser{rank}.pt", weights_only=True))
+    rng = np.random.default_rng([args.seed, rank, step])
+    stock = stock_of(args.stock, test=False)
+    held = (
+        [composite(np.random.default_rng([9, k]), stock_of(args.stock, test=True), (384, 288)) for k in range(48)]
+        if rank == 0
+        else []
+    )
+    net.train()
+    begin, losses, kept_at = time.monotonic() - spent, [], time.monotonic()
+    while step < args.steps:
+        progress = step / args.steps
+        size, count = size_at(progress, rng)
+        x, y = batch_of(rng, stock, size, count)
+        marks = marked(rng, net, x, y)
+        warm = min(1.0, (step + 1) / 100)
+        for group in optimiser.param_groups:
+            group["lr"] = RATE * group["scale"] * warm * (0.02 + 0.98 * 0.5 * (1 + np.cos(np.pi * progress)))
+        logits, coarse = net(x, marks)
+        loss = loss_of(logits, coarse, y)
+        optimiser.zero_grad(set_to_none=True)
+        loss.backward()
+        torch.nn.utils.clip_grad_norm_(net.parameters(), 2)
+        optimiser.step()
+        losses.append(loss.item())
+        step += 1
+        if step % AVERAGED_EVERY == 0:
+            meet(net, args.processes)
+            mean.follow(net, step // AVERAGED_EVERY)
+            due = torch.tensor(
+                float(
+                    rank == 0
+                    and (time.monotonic() - kept_at > 60 * args.keep_minutes or step + AVERAGED_EVERY > args.steps)
+                )
+            )
+            dist.all_reduce(due)
+            if due > 0:
+                torch.save(optimiser.state_dict(), args.out / f"optimiser{rank}.pt")
+                if rank == 0:
+                    keep(args.out, net, mean.net, step, time.monotonic() - begin, losses, held)
+                losses, kept_at = [], time.monotonic()
+                net.train()
+    dist.destroy_process_group()
+
+
+def keep(out: Path, net: ThingNet, mean: ThingNet, step: int, seconds: float, losses: list[float], held: list) -> None:
+    """A checkpoint and a line of the curve."""
+    found = overlaps(mean, held)
+    part = out / "last.part"
+    torch.save({"net": net.state_dict(), "mean": mean.state_dict(), "step": step, "seconds": seconds}, part)
+    part.rename(out / "last.pt")
+    row = [
+        step,
+        round(seconds),
+        round(float(np.mean(losses)), 4),
+        *(round(float(v), 4) for v in (np.median(found), found.mean(), found.min())),
+    ]
+    with (out / "curve.csv").open("a", newline="") as file:
+        csv.writer(file).writerow(row)
+    print(*row, flush=True)
+
+
+def main() -> None:
+    """Start the processes."""
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--stock", type=Path, required=True)
+    parser.add_argument("--encoder", type=Path, required=True)
+    parser.add_argument("--out", type=Path, required=True)
+    parser.add_argument("--steps", type=int, default=9000, help="of each process")
+    parser.add_argument("--processes", type=int, default=2)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--port", type=int, default=29517)
+    parser.add_argument("--keep-minutes", type=float, default=10)
+    args = parser.parse_args()
+    args.out.mkdir(parents=True, exist_ok=True)
+    mp.spawn(train, (args,), nprocs=args.processes)
+
+
+if __name__ == "__main__":
+    main()
