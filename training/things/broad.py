@@ -2,9 +2,9 @@
 
     python training/things/broad.py --models build/models --stock build/stock --out build/broad [--first 0]
 
-Writes FAMILY-NN.jpg (960 x 720 or upright) and truth/FAMILY-NN.alpha.png. Every photo follows from its family and number
-alone. Things and textures are those that stock.py holds out: whole sources, and every sixth name of the others. --first
-begins at another number, for pictures to fit constants on that are not those that are measured.
+Writes FAMILY-NN.jpg (960 x 720 or upright) and truth/FAMILY-NN.alpha.png. Every photo follows from its family and
+number alone. Things and textures are those that stock.py holds out: whole sources, and every sixth name of the
+others. --first begins at another number, for pictures to fit constants on that are not those that are measured.
 """
 
 import argparse
@@ -117,9 +117,7 @@ class _Fresh:
 
     def __init__(self, stock: Stock, models: Path, thin: bool, long: int) -> None:
         self.textures, self.thin, self.long = stock.textures, thin, long
-        self.files = [
-            p for p in sorted(models.rglob("*.obj")) if held_out(p.relative_to(models).parts[0], p.stem)
-        ]
+        self.files = [p for p in sorted(models.rglob("*.obj")) if held_out(p.relative_to(models).parts[0], p.stem)]
 
     def pick(self, rng: np.random.Generator, kind: str | None) -> Cast:
         """A view of some thing. kind: is not looked at."""

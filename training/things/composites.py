@@ -100,7 +100,7 @@ def _arranged(
     repeated = stock.pick(rng, wish.kind) if count > 1 and rng.uniform() < 0.3 else None
     layers = []
     for spot in spots:
-        thing = repeated or stock.pick(rng, wish.kind)
+        thing = stock.pick(rng, wish.kind) if repeated is None else repeated
         own = colour if count == 1 or rng.uniform() < 0.5 else wish.colour or _colour(rng)
         made = _layer(rng, stock, thing, where, size, spot, own, wish)
         if made is not None:
