@@ -4,7 +4,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from zero_easel.core.clearing.doubts import EMPTY_UNUSED, NO_ITEM, confidence_of, reasons_of, signals_of
+from zero_easel.core.clearing.doubt.reasons import EMPTY_UNUSED, NO_ITEM, reasons_of
+from zero_easel.core.clearing.doubt.signals import confidence_of, signals_of
 from zero_easel.core.clearing.marks import Mark, drawn
 from zero_easel.core.clearing.matte import Edge, edge_of
 from zero_easel.core.clearing.region import Region, decide
@@ -16,7 +17,7 @@ from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.photos.decoding import Photo
 
-ENGINE = "6"
+ENGINE = "7"
 """Changes whenever the same photo may give another cutout; part of the key of everything derived from one."""
 
 
@@ -46,7 +47,7 @@ def finished(pixels: Encoded, sight: Sight, region: Region, edge: Edge, marks: l
     if not region.item.any():  # all that there is was painted by hand
         return cropped(crop, box, frame, 0.0, [NO_ITEM], shadow)
     signals = signals_of(sight, region, edge)
-    flags = reasons_of(sight, region, signals)
+    flags = reasons_of(sight, region, edge, signals)
     return cropped(crop, box, frame, confidence_of(signals), flags, shadow)
 
 
