@@ -4,7 +4,7 @@
 
 The scenes must be some that the network was not trained on. Beside them, every second photo of the demo shop takes part
 with all its variations (bench/variations.py); the other half is left to check by. Prints the weights for
-src/zero_easel/core/doubts.py and how well they do on the half that was left out.
+src/zero_easel/core/clearing/doubt/signals.py and how well they do on the half that was left out.
 """
 
 import argparse
@@ -19,7 +19,7 @@ from scipy.optimize import minimize
 from scoring import PHOTOS, TRUTH, stems
 from variations import variations
 
-from zero_easel.core.clearing.doubts import Signals, signals_of
+from zero_easel.core.clearing.doubt.signals import Signals, signals_of
 from zero_easel.core.clearing.matte import edge_of
 from zero_easel.core.clearing.region import decide
 from zero_easel.core.clearing.sight import look_at

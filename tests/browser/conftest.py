@@ -1,5 +1,6 @@
 """A demo that is served for the tests of one module, and a browser on it."""
 
+import os
 import shutil
 import time
 from collections.abc import Iterator
@@ -19,7 +20,8 @@ expect.set_options(timeout=PATIENCE)
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo's data with every photo cleared, made once for all processes that test side by side."""
-    folder = tmp_path_factory.getbasetemp().parent / "demo"
+    base = tmp_path_factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "demo"
     with FileLock(folder.with_suffix(".lock")):
         if not (folder / "cleared").exists():
             server = Server(folder, "demo")

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 pytestmark = pytest.mark.browser
 
@@ -99,6 +99,25 @@ def test_a_copied_standard_is_changed_run_mended_and_handed_over(page: Page) -> 
     with page.expect_download() as archive:
         page.get_by_role("link", name="Download the archive").click()
     check_archive(Path(archive.value.path()).read_bytes())
+
+
+def test_what_is_typed_before_the_scripts_are_there_is_kept(page: Page) -> None:
+    held: list[Route] = []
+    page.route("**/js/rules.js*", lambda route: held.append(route))
+    page.goto("/standards/1", wait_until="commit")
+    for label, value in (("Canvas width in pixels", "901"), ("Canvas height in pixels", "903")):
+        page.get_by_label(label, exact=True).fill(value)
+        page.get_by_label(label, exact=True).press("Enter")
+    page.get_by_label("Where items sit").select_option("centre")
+    while not held:  # the browser asks for it when it has read that far
+        page.wait_for_timeout(20)
+    held[0].continue_()
+    expect(page.locator("#samples svg").first).to_have_attribute("viewBox", "0 0 901 903")
+    expect(page.locator("#samples .guide-line")).to_have_count(0)
+    page.unroute_all()
+    page.goto("/standards/1")
+    expect(page.get_by_label("Canvas width in pixels", exact=True)).to_have_value("901")
+    expect(page.get_by_label("Where items sit")).to_have_value("centre")
 
 
 def check_sheet(path: Path) -> None:

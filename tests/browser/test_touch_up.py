@@ -155,3 +155,31 @@ def test_a_fence_is_copied_to_the_next_view(page: Page) -> None:
     page.locator("#copy-fence").click()
     page.wait_for_url(lambda url: not url.endswith(f"/photos/{number}"))
     expect(page.locator("#marks-message")).to_have_text("1 mark, kept.")
+
+
+def saffron(page: Page) -> int:
+    """How many px of the canvas have the colour of doubt."""
+    shown = np.asarray(Image.open(io.BytesIO(page.locator("#bench").screenshot())).convert("RGB")).astype(int)
+    return int((np.abs(shown - (0xE3, 0x9A, 0x00)).max(2) < 12).sum())
+
+
+def test_doubtful_places_are_drawn_until_they_are_answered(page: Page) -> None:
+    page.goto("/")
+    page.get_by_role("heading", name="Autumn shelf").get_by_role("link").click()
+    page.keyboard.press("3")
+    page.wait_for_url("**/clear")
+    first = page.locator(".look .stand").first
+    expect(first.locator("svg.doubts path")).not_to_have_count(0)
+    expect(first.locator(".caption .soft.block")).to_contain_text("could be item or backdrop.")
+    first.get_by_role("link").click()
+    page.wait_for_url("**/photos/*")
+    settled(page)
+    drawn = saffron(page)
+    page.get_by_label("doubtful places").uncheck()
+    hidden = saffron(page)
+    assert drawn > hidden + 300
+    page.get_by_label("doubtful places").check()
+    page.get_by_role("radio", name="nothing, move").check()
+    assert saffron(page) > hidden + 300
+    page.get_by_text("Figures").click()
+    expect(page.locator(".figures")).to_contain_text("How sure:")

@@ -277,8 +277,8 @@ def _shadow(
     margin = int(thing.margin)
     # From px of the shadow's grid, which is half as fine and begins before the box, to px of the frame.
     into = matrix @ np.array([[2, 0, -margin + 0.5], [0, 2, -margin + 0.5], [0, 0, 1.0]])
-    laid = np.dstack([_warped(255 - part, into, size, scale * 2) for part in (thing.lamp, thing.sky)])
-    taken = laid.astype(np.float32) / 255
+    fade = _to_the_edge(thing.lamp.shape)
+    taken = np.dstack([_warped((255 - p) * fade, into, size, scale * 2) for p in (thing.lamp, thing.sky)]) / 255
     hard = rng.uniform() < 0.35 if wish.hard is None else wish.hard
     lamp = rng.uniform(0.55, 0.9) if hard else rng.uniform(0.1, 0.6)
     shadow = 1 - lamp * taken[..., :1] - (1 - lamp) * taken[..., 1:] * rng.uniform(0.5, 1)
@@ -290,6 +290,12 @@ def _shadow(
         fade = np.clip((np.arange(h, dtype=np.float32) - at) / (h * rng.uniform(0.01, 0.2)), 0, 1)[:, None, None]
         shadow = 1 - (1 - shadow) * fade
     return np.clip(shadow, 0.02, 1)
+
+
+def _to_the_edge(shape: tuple[int, ...]) -> np.ndarray:
+    """(h, w) float32: 1 inside, fading to 0 at the edge, so that where shadows are not known any more is not seen."""
+    ramps = [np.clip(np.minimum(np.arange(n), np.arange(n)[::-1]) / (0.15 * n), 0, 1).astype(np.float32) for n in shape]
+    return ramps[0][:, None] * ramps[1][None]
 
 
 def _of_cutout(

@@ -212,7 +212,7 @@ def _speckled(rng: np.random.Generator, size: tuple[int, int]) -> Picture:
 def _stripes(rng: np.random.Generator, size: tuple[int, int]) -> Picture:
     w, h = size
     first, second = _pair(rng)
-    angle, period = rng.uniform(0, np.pi), np.exp(rng.uniform(np.log(6), np.log(w / 2)))
+    angle, period = rng.uniform(0, np.pi), np.exp(rng.uniform(np.log(6), np.log(max(7, w / 2))))
     x, y = np.meshgrid(np.arange(w, dtype=np.float32), np.arange(h, dtype=np.float32))
     across, along = (x * np.cos(angle) + y * np.sin(angle)) / period, (y * np.cos(angle) - x * np.sin(angle)) / period
     pattern = across % 1 < rng.uniform(0.05, 0.5)
@@ -321,7 +321,7 @@ def room(rng: np.random.Generator, size: tuple[int, int], textures: list[np.ndar
         if picture[part].size:
             ph, pw = picture[part].shape[:2]
             picture[part] = (
-                stuff(rng, (max(pw, 8), max(ph, 8)), textures)[:ph, :pw]
+                stuff(rng, (max(pw, 24), max(ph, 24)), textures)[:ph, :pw]
                 if rng.uniform() < 0.5
                 else any_colour(rng) * rng.uniform(0.4, 1.4)
             )

@@ -10,7 +10,7 @@ import typer
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
 from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
-from zero_easel.cli.stopping import Commands, prepare_process
+from zero_easel.cli.stopping import Commands, insist, prepare_process
 from zero_easel.core.catalog.plan import NamedPhoto, Namer
 from zero_easel.core.finishing.encode import CUTOUT_MARK, encode_cutout
 from zero_easel.core.photos.decoding import read_photo
@@ -377,9 +377,21 @@ def _renamed(
     return sources, doubts
 
 
+class _Bar(Progress):
+    """A bar that is told of each finished piece of work, and lets nothing go on that is to stop."""
+
+    def update(self, *args: Any, **changes: Any) -> None:
+        insist()
+        super().update(*args, **changes)
+
+    def advance(self, *args: Any, **changes: Any) -> None:
+        insist()
+        super().advance(*args, **changes)
+
+
 def _progress(hidden: bool = False) -> Progress:
     """A bar on a terminal, nothing elsewhere; lines printed beside it go to standard error."""
-    return Progress(
+    return _Bar(
         TextColumn("{task.description}"),
         BarColumn(),
         MofNCompleteColumn(),

@@ -133,6 +133,11 @@ def capitalize_first(text: str | None) -> str:
     return f"{text[:1].upper()}{text[1:]}" if text else ""
 
 
+def sentence(phrase: str | None) -> str:
+    """A phrase with its first letter large and a stop at its end."""
+    return capitalize_first(phrase) + ("" if not phrase or phrase[-1] in ".?" else ".")
+
+
 templates.env.filters.update(
-    capitalize_first=capitalize_first, size=file_size, plural=plural, duration=duration, day=day
+    capitalize_first=capitalize_first, sentence=sentence, size=file_size, plural=plural, duration=duration, day=day
 )

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from PIL import Image
 from support import AWKWARD, PHOTOS
 
+from zero_easel.core.items.flag import Flag
 from zero_easel.core.photos.decoding import decode_photo
 from zero_easel.core.photos.opening import MAY_BE_DAMAGED, PhotoError
 from zero_easel.core.photos.vips import pyvips
@@ -105,7 +106,7 @@ def test_a_photo_that_may_be_damaged_is_among_the_first_to_look_at() -> None:
     data = (PHOTOS / "BRYD0105.JPG").read_bytes()
     photo = decode_photo(data[:60_000] + bytes(40) + data[60_040:], "bad.jpg")
     item = clear(photo)
-    assert item.flags[0] == ("damaged", MAY_BE_DAMAGED) and item.confidence < 0.2
+    assert item.flags[0] == Flag("damaged", MAY_BE_DAMAGED) and item.confidence < 0.2
     assert all(flag.code != "damaged" for flag in clear(decode_photo(data, "good.jpg")).flags)
 
 

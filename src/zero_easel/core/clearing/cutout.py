@@ -4,10 +4,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from zero_easel.core.clearing.doubts import confidence_of, signals_of
+from zero_easel.core.clearing.doubt.reasons import EMPTY_UNUSED, NO_ITEM, reasons_of
+from zero_easel.core.clearing.doubt.signals import confidence_of, signals_of
 from zero_easel.core.clearing.marks import Mark, drawn
 from zero_easel.core.clearing.matte import Edge, edge_of
-from zero_easel.core.clearing.reasons import EMPTY_UNUSED, NO_ITEM, reasons_of
 from zero_easel.core.clearing.region import Region, decide
 from zero_easel.core.clearing.shadow import shadow_of
 from zero_easel.core.clearing.sight import Sight, look_at
@@ -17,7 +17,7 @@ from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.photos.decoding import Photo
 
-ENGINE = "6"
+ENGINE = "7"
 """Changes whenever the same photo may give another cutout; part of the key of everything derived from one."""
 
 

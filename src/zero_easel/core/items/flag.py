@@ -10,7 +10,7 @@ Outline = tuple[tuple[float, float], ...]
 
 
 class Flag(NamedTuple):
-    """A reason to look: a stable code and a sentence without its full stop. figure: what was measured. places:
+    """A reason to look: a stable code and a sentence without capital and full stop. figure: what was measured. places:
     outlines of where it is. open: whether what they hold could be either item or backdrop."""
 
     code: str

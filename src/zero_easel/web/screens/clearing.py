@@ -9,6 +9,7 @@ from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.lists.lines import doubtful, takes_part
 from zero_easel.library.shoots import photos_of
 from zero_easel.library.store.models import Clearing, PhotoRow, Shoot
+from zero_easel.web.doubts import places_on
 from zero_easel.web.page import Db, Number, PhotoById, ShootById, show
 from zero_easel.web.stages import stages
 
@@ -92,6 +93,7 @@ def _wall(session: Db, shoot: Shoot) -> dict[str, Any]:
         "waiting": waiting,
         "total": len(photos),
         "shelf_size": shelf_size,
+        "places_on": places_on,
         "ground": shoot.standard.rules.canvas.ground,
     }
 

@@ -20,6 +20,7 @@ from zero_easel.library.shoots import empties_of, key_of, photos_of
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 from zero_easel.pipeline import empty_frame
 from zero_easel.touchup.open_photos import TILE, OpenPhoto
+from zero_easel.web.doubts import places_on
 from zero_easel.web.page import Bench, Db, Number, PhotoById, show
 from zero_easel.web.screens.clearing import in_order
 
@@ -54,6 +55,7 @@ def touch_up(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
         position=at + 1,
         count=len(order),
         state=json.dumps(_state(session, photo)),
+        doubts=json.dumps(places_on(photo)),
         tile=TILE,
     )
 

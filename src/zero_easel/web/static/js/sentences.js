@@ -43,4 +43,9 @@ export const hearSentences = (root, send) => {
     if (!target.closest("[data-drop-own]")) return;
     for (const input of root.querySelectorAll(".own .rule[data-field]")) send(input.dataset.field, "", { drop: true });
   });
+  // What was changed before anyone listened: a page can be read and typed into before its scripts are there.
+  for (const input of root.querySelectorAll(".rule[data-field]")) {
+    const drawn = input.dataset.kept ?? [...input.options].find((option) => option.defaultSelected)?.value;
+    if (drawn !== undefined && input.value !== drawn) send(input.dataset.field, input.value);
+  }
 };

@@ -1,12 +1,15 @@
 // The correcting canvas: shows tiles of the photo and of its cutout, and sends what a person draws. All computing is
 // the server's; here is only where things lie on the screen.
 
+import { drawDoubts } from "./doubts.js";
+
 const canvas = document.querySelector("#bench");
 const pen = canvas.getContext("2d");
 const aside = document.createElement("canvas");
 const tile = Number(canvas.dataset.tile);
 let state = JSON.parse(canvas.dataset.state);
 let shownKey = state.key;
+const places = JSON.parse(canvas.dataset.doubts);
 const levels = Math.max(0, Math.ceil(Math.log2(Math.max(state.width, state.height) / tile)));
 const view = { scale: 1, x: 0, y: 0 };
 const chosen = (name) => document.querySelector(`input[name=${name}]:checked`).value;
@@ -146,6 +149,10 @@ function draw() {
   if (shown !== "photo") result(shown);
   pen.restore();
   if (shown === "wipe") wipeLine();
+  if (document.querySelector("#doubts-shown").checked && shown !== "matte" && !state.marks.length) {
+    place(pen);
+    drawDoubts(pen, places, view.scale);
+  }
   if (document.querySelector("#marks-shown").checked) marks();
   cursor();
 }
@@ -368,7 +375,7 @@ document.querySelector("#copy-fence")?.addEventListener("click", async (event) =
 });
 document.querySelector("#whole").addEventListener("click", fit);
 document.querySelector("#pixels").addEventListener("click", () => zoomAt(1 / devicePixelRatio / view.scale, canvas.clientWidth / 2, canvas.clientHeight / 2));
-for (const input of document.querySelectorAll("input[name=shown], input[name=tool], #marks-shown")) input.addEventListener("change", soon);
+for (const input of document.querySelectorAll("input[name=shown], input[name=tool], #marks-shown, #doubts-shown")) input.addEventListener("change", soon);
 document.querySelector("#brush").addEventListener("input", () => (brushSaid(), soon()));
 document.querySelector(".grounds").addEventListener("click", soon);
 

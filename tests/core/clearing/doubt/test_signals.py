@@ -7,7 +7,7 @@ import pytest
 from support import photo_of
 
 from zero_easel.core.clearing.cutout import cutout
-from zero_easel.core.clearing.doubts import Signals, confidence_of
+from zero_easel.core.clearing.doubt.signals import Signals, confidence_of
 
 CALM = Signals(**{field.name: 0.0 for field in fields(Signals)})
 

@@ -15,6 +15,10 @@ _SMALLEST = 0.0015
 """Least area of a place, as a share of the item's."""
 
 
+_KEPT = 0.4
+"""Level at which a smoothed place ends; below one half, so that small ones stay."""
+
+
 class Place(NamedTuple):
     """outlines: around it, see Outline. where: "left", "lower right", "middle", ..., of the item. share: its area
     against the item's."""
@@ -35,6 +39,8 @@ def place_of(where: Mask, region: Region, grown: int = 0) -> Place | None:
         return None
     mask = np.isin(labels, kept).astype(np.uint8)
     drawn = cv2.dilate(mask, np.ones((2 * grown + 1, 2 * grown + 1), np.uint8)) if grown else mask
+    # Lines that a hand could have drawn: what the mask does within a few px says nothing.
+    drawn = (cv2.GaussianBlur(drawn.astype(np.float32), (0, 0), 0.004 * max(mask.shape)) > _KEPT).astype(np.uint8)
     contours = cv2.findContours(drawn, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)[0]
     outlines = tuple(_outline(contour, region) for contour in sorted(contours, key=cv2.contourArea, reverse=True))
     return Place(outlines[:_MOST], _in_words(mask > 0, region.item), float(mask.sum()) / area)
@@ -44,7 +50,7 @@ def _outline(contour: "cv2.typing.MatLike", region: Region) -> Outline:
     """A contour of the region's grid in thousandths of the frame."""
     h, w = region.item.shape
     window = region.window
-    points = cv2.approxPolyDP(contour, 0.7, True)[:, 0].astype(np.float64) + 0.5
+    points = cv2.approxPolyDP(contour, 0.002 * max(h, w), True)[:, 0].astype(np.float64) + 0.5
     x = window.left + points[:, 0] / w * (window.right - window.left)
     y = window.top + points[:, 1] / h * (window.bottom - window.top)
     return tuple((round(1000 * float(a), 1), round(1000 * float(b), 1)) for a, b in zip(x, y, strict=True))
