@@ -2,7 +2,7 @@
 
     .venv/bin/python bench/broad.py FOLDER [--json FILE]
 
-FOLDER holds FAMILY-NN.jpg and truth/FAMILY-NN.alpha.png, as training/things/broad.py makes them. Silent is a cutout
+FOLDER holds FAMILY-NN.jpg and truth/FAMILY-NN.alpha.png, as training/things/testset.py makes them. Silent is a cutout
 below 0.97 that no one is shown; needless, one of 0.97 or better that is shown.
 """
 

@@ -166,6 +166,7 @@ def saffron(page: Page) -> int:
 def test_doubtful_places_are_drawn_until_they_are_answered(page: Page) -> None:
     page.goto("/")
     page.get_by_role("heading", name="Autumn shelf").get_by_role("link").click()
+    page.wait_for_url("**/match")
     page.keyboard.press("3")
     page.wait_for_url("**/clear")
     first = page.locator(".look .stand").first

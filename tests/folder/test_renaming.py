@@ -2,7 +2,9 @@
 
 import csv
 import io
+import os
 import shutil
+import time
 import zipfile
 from pathlib import Path
 
@@ -51,12 +53,17 @@ def test_photos_are_copied_under_new_names_and_back(photos: Path, tmp_path: Path
 
 def test_the_shot_list_names_and_an_archive_holds_the_copies(photos: Path, tmp_path: Path) -> None:
     out = tmp_path / "all.zip"
+    when, long_ago = time.mktime((2024, 2, 29, 12, 30, 44, 0, 0, -1)), 1000.0
+    os.utime(photos / "BRYD0105.JPG", (when, when))
+    os.utime(photos / "BRYD0106.JPG", (long_ago, long_ago))
     done = zero_easel("rename", photos, "--out", out, "--catalog", CATALOG, "--shotlist", SHOTLIST)
     assert done.returncode == 0, done.stderr
     with zipfile.ZipFile(out) as archive:
         assert sorted(archive.namelist()) == ["BY-2104-BL_front.jpg", "BY-2104-BL_side.jpg", NAME]
         assert archive.read("BY-2104-BL_side.jpg") == (PHOTOS / "BRYD0106.JPG").read_bytes()
         assert next(csv.reader(io.StringIO(archive.read(NAME).decode()))) == ["old", "new", "sha256"]
+        dates = [archive.getinfo(f"BY-2104-BL_{view}.jpg").date_time for view in ("front", "side")]
+        assert dates == [(2024, 2, 29, 12, 30, 44), (1980, 1, 1, 0, 0, 0)]  # the format knows no earlier one
     again = zero_easel("rename", photos, "--out", out)
     assert again.returncode == 2 and "exists already" in again.stderr
 

@@ -16,11 +16,11 @@ import onnx
 import onnxruntime
 import torch
 from composites import composite
+from hand import first_marks, planes_of
 from network import MARKS, Encoder, ThingNet
 from onnxruntime.quantization import CalibrationDataReader, QuantFormat, QuantType, quantize_static
 from onnxruntime.quantization.shape_inference import quant_pre_process
 from stock import stock_of
-from strokes import first_marks, planes_of
 from torch import nn
 
 EXAMPLES = 48

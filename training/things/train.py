@@ -20,9 +20,9 @@ import torch
 import torch.distributed as dist
 import torch.multiprocessing as mp
 from composites import composite
+from hand import first_marks, planes_of, worst_mark
 from network import MARKS, STRIDE, ThingNet, pretrained
 from stock import Stock, stock_of
-from strokes import first_marks, planes_of, worst_mark
 from torch.nn import functional
 
 RATE, ENCODER_RATE = 2e-3, 0.12

@@ -4,6 +4,7 @@ import hashlib
 import os
 import shutil
 import tempfile
+import time
 import zipfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -158,7 +159,7 @@ class _Target:
         """Copy a file and return the digest of what was copied."""
         digest = hashlib.sha256()
         if self._archive is not None:
-            with source.open("rb") as file, self._archive.open(name, "w", force_zip64=True) as target:
+            with source.open("rb") as file, self._archive.open(_entry(name, source), "w", force_zip64=True) as target:
                 while chunk := file.read(_CHUNK):
                     digest.update(chunk)
                     target.write(chunk)
@@ -187,6 +188,14 @@ class _Target:
             self._partial.replace(self._out)
         else:
             self._partial.unlink(missing_ok=True)
+
+
+def _entry(name: str, source: Path) -> zipfile.ZipInfo:
+    """What an archive says of a copy: its name, and the date of the original, as far as the format reaches."""
+    changed = time.localtime(source.stat().st_mtime)[:6]
+    entry = zipfile.ZipInfo(name, min(max(changed, (1980, 1, 1, 0, 0, 0)), (2107, 12, 31, 23, 59, 58)))
+    entry.external_attr = 0o644 << 16
+    return entry
 
 
 def _digest(path: Path) -> str:

@@ -11,6 +11,8 @@ from zero_easel.core.light.geometry import Box, Size
 
 NOTHING = np.zeros((8, 8), np.uint8)
 
+FLAG = Flag("a", "with “quotes” and ü", "9 % of it", (((1.5, 2.0), (3.0, 999.9), (0.0, 0.0)),), open=True)
+
 
 def rgba(height: int, width: int, box: tuple[int, int, int, int], depth: type = np.uint8) -> np.ndarray:
     """A flat item in a box (top, bottom, left, right)."""
@@ -33,7 +35,7 @@ def test_packing_keeps_every_bit(height: int, width: int, left: int, top: int, d
     pixels[pixels[..., 3] == 0] = 0
     pixels[height // 2, width // 2, 3] = np.iinfo(depth).max
     shadow = np.random.default_rng(width).integers(0, 255, (9, 12), dtype=np.uint8)
-    item = cropped(pixels, Box(left, top, 300, 200), Size(300, 200), 0.625, [Flag("a", "with “quotes” and ü")], shadow)
+    item = cropped(pixels, Box(left, top, 300, 200), Size(300, 200), 0.625, [FLAG], shadow)
     again = CutItem.unpacked(*item.packed())
     assert again.pixels.dtype == depth and (again.pixels == item.pixels).all()
     assert (again.shadow == shadow).all()

@@ -98,6 +98,8 @@ def test_what_a_file_leaves_out_is_built_in() -> None:
         ("canvas: {width: 5}", "canvas.width must be at least 16"),
         ("canvas: {width: wide}", "canvas.width must be a whole number (given: wide)"),
         ("canvas: {ground: reddish}", "not a colour"),
+        ("name: 75", "name must be a text; in quotes it is one (given: 75)"),
+        ("information: {creator: [a, b]}", "information.creator must be a text"),
         ("canvas: {colour: red}", "no rule named canvas.colour"),
         ("item: {line: 2}", "inside the margin"),
         ("item: {line: 90, margin: 20}", "no room"),

@@ -1,6 +1,7 @@
 """Reasons to look at a cutout, where to look, and how sure one must be of it to need none."""
 
-from typing import NamedTuple
+from collections.abc import Sequence
+from typing import Any, NamedTuple, Self
 
 DOUBTFUL = 0.5
 """Below this confidence a person looks first."""
@@ -18,3 +19,9 @@ class Flag(NamedTuple):
     figure: str = ""
     places: tuple[Outline, ...] = ()
     open: bool = False
+
+    @classmethod
+    def unpacked(cls, values: Sequence[Any]) -> Self:
+        """A flag from what JSON keeps of it; one that was kept before there were figures and places has none."""
+        flag = cls(*values)
+        return flag._replace(places=tuple(tuple((x, y) for x, y in outline) for outline in flag.places))

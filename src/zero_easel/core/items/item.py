@@ -76,7 +76,7 @@ class CutItem:
         known = json.loads(facts)
         packed = known.pop("measures")
         measures = Measures.unpacked(packed) if packed else None
-        flags = [Flag(*flag) for flag in known.pop("flags")]
+        flags = [Flag.unpacked(flag) for flag in known.pop("flags")]
         stored = np.frombuffer(base64.b64decode(known.pop("shadow")), np.uint8)
         shadow = np.asarray(cv2.imdecode(stored, cv2.IMREAD_GRAYSCALE), np.uint8)
         pixels = np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGRA2RGBA))

@@ -193,6 +193,10 @@ def fault_of(first: Any, data: object = None) -> str:
             message = f"must be {words} {limits[key]:g}"
     if first["type"] == "literal_error":
         message = f"must be {limits['expected']}"
+    if first["type"] == "string_type":
+        message = (
+            "must be a text; in quotes it is one" if isinstance(first.get("input"), (int, float)) else "must be a text"
+        )
     if first["type"] == "bool_parsing":
         message = "must be true or false"
     elif first["type"].endswith("_parsing") or first["type"] == "int_from_float":

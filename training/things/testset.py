@@ -1,6 +1,6 @@
 """Makes the broad test set: 12 families of 20 photos of things that are never trained on, with exact coverage.
 
-    python training/things/broad.py --models build/models --stock build/stock --out build/broad [--first 0]
+    python training/things/testset.py --models build/models --stock build/stock --out build/broad [--first 0]
 
 Writes FAMILY-NN.jpg (960 x 720 or upright) and truth/FAMILY-NN.alpha.png. Every photo follows from its family and
 number alone. Things and textures are those that stock.py holds out: whole sources, and every sixth name of the
