@@ -93,12 +93,13 @@ def seen(stock, number: int) -> np.ndarray:
 
 def quantise(single: Path, out: Path, examples: list[np.ndarray]) -> None:
     """Weights and activations in eight bits, a scale for each channel of weights (Jacob et al., CVPR 2018). Weights use
-    seven of their bits, so that sums cannot saturate on processors without dot products of bytes."""
+    seven of their bits, so that sums cannot saturate on processors without dot products of bytes. Clip is among them so
+    that a convolution's output is measured after it: values beyond ReLU6's ends would take all of the scale."""
     ready = single.with_suffix(".ready.onnx")
     quant_pre_process(str(single), str(ready), skip_symbolic_shape=True)
     quantize_static(ready, out, _Examples(examples), quant_format=QuantFormat.QDQ, per_channel=True, reduce_range=True,
                     weight_type=QuantType.QInt8, activation_type=QuantType.QUInt8,
-                    op_types_to_quantize=["Conv", "Add", "Concat", "Resize", "GlobalAveragePool"])  # fmt: skip
+                    op_types_to_quantize=["Conv", "Clip"])  # fmt: skip
     ready.unlink()
     onnx.checker.check_model(onnx.load(out))
 
