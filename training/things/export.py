@@ -63,7 +63,8 @@ def main() -> None:
                       dynamic_axes=shape, opset_version=17, dynamo=False)  # fmt: skip
     stock = stock_of(args.stock, test=False)
     quantise(single, args.out, [seen(stock, k) for k in range(EXAMPLES)])
-    held = [composite(np.random.default_rng([9, k]), stock_of(args.stock, test=True), (384, 288)) for k in range(48)]
+    unseen = stock_of(args.stock, test=True)
+    held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(48)]
     for path in (single, args.out):
         found = overlaps(path, held)
         print(
