@@ -22,7 +22,7 @@ import torch.multiprocessing as mp
 from composites import composite
 from hand import first_marks, planes_of, worst_mark
 from network import MARKS, STRIDE, ThingNet, pretrained
-from stock import Stock, stock_of
+from stock import UNSEEN, Stock, stock_of
 from torch.nn import functional
 
 RATE, ENCODER_RATE = 2e-3, 0.12
@@ -214,8 +214,8 @@ def train(rank: int, args: argparse.Namespace) -> None:
     net = ThingNet(pretrained(args.encoder)).to(memory_format=torch.channels_last)
     mean, optimiser = Averaged(net), optimiser_of(net)
     step, spent = resumed(args.out, rank, net, mean, optimiser)
-    rng, stock = np.random.default_rng([args.seed, rank, step]), stock_of(args.stock, test=False)
-    unseen = stock_of(args.stock, test=True)
+    rng, stock = np.random.default_rng([args.seed, rank, step]), stock_of(args.stock, "training")
+    unseen = stock_of(args.stock, *UNSEEN)
     held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(0 if rank else 48)]
     net.train()
     begin, losses, kept_at = time.monotonic() - spent, [], time.monotonic()
