@@ -1,6 +1,7 @@
 """A standard copied, changed, given to a shoot and run; a failed check mended; sheet and archive taken away."""
 
 import io
+import re
 import subprocess
 import zipfile
 from collections.abc import Callable
@@ -118,6 +119,21 @@ def test_what_is_typed_before_the_scripts_are_there_is_kept(page: Page) -> None:
     page.goto("/standards/1")
     expect(page.get_by_label("Canvas width in pixels", exact=True)).to_have_value("901")
     expect(page.get_by_label("Where items sit")).to_have_value("centre")
+
+
+def test_a_button_pressed_before_the_scripts_are_there_answers(page: Page) -> None:
+    page.goto("/standards/1")
+    keep(page, "Canvas width in pixels", "907")
+    expect(page.locator("#samples svg").first).to_have_attribute("viewBox", re.compile("^0 0 907 "))
+    held: list[Route] = []
+    page.route("**/js/rules.js*", lambda route: held.append(route))
+    page.goto("/standards/1", wait_until="commit")
+    page.get_by_role("button", name="Undo").click()
+    while not held:
+        page.wait_for_timeout(20)
+    held[0].continue_()
+    expect(page.locator("#rules-message")).to_contain_text("Undone")
+    expect(page.locator("#samples svg").first).not_to_have_attribute("viewBox", re.compile("^0 0 907 "))
 
 
 def check_sheet(path: Path) -> None:

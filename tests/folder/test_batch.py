@@ -68,7 +68,7 @@ def test_a_folder_becomes_correctly_named_pictures(folder: Path, tmp_path: Path)
         # Built-in rule: stands 8 % above the lower edge and fills 84 % of the height; 6 % stay free.
         assert abs(rows_[-1] + 1 - 276) <= 1 and abs(rows_[-1] + 1 - rows_[0] - 252) <= 1
         assert columns[0] >= 17 and columns[-1] <= 382
-    again = installed("run", folder, "--out", out, "--shotlist", tmp_path / "shots.csv", "--standard", rules)
+    again = zero_easel("run", folder, "--out", out, "--shotlist", tmp_path / "shots.csv", "--standard", rules)
     assert again.returncode == 2 and "--replace" in again.stderr
     replaced = zero_easel("run", folder, "--out", out, "--catalog", CATALOG, "--shotlist", tmp_path / "shots.csv",
                           "--standard", rules, "--replace", "--jobs", "1")  # fmt: skip
@@ -125,7 +125,8 @@ def test_wrong_usage_is_one_sentence_and_status_2(folder: Path, arguments: list[
 
 def test_the_awkward_folder_is_accounted_for(tmp_path: Path) -> None:
     out = tmp_path / "out"
-    done = zero_easel("run", AWKWARD, "--out", out)
+    (tmp_path / "small.yaml").write_text("canvas: {width: 300, height: 300}\n")
+    done = zero_easel("run", AWKWARD, "--out", out, "--standard", tmp_path / "small.yaml")
     assert done.returncode == 1
     rows = {row["original"]: row for row in manifest(out)}
     assert set(rows) == {p.name for p in AWKWARD.iterdir() if p.is_file()}
@@ -144,7 +145,7 @@ def test_the_awkward_folder_is_accounted_for(tmp_path: Path) -> None:
     assert pictures == {row["output"] for row in rows.values() if row["output"]}
     assert "Krug für Größe 2 – schön 🏺 (1).jpg" in pictures
     for name in pictures:
-        assert Image.open(out / name).size == (1200, 1200)
+        assert Image.open(out / name).size == (300, 300)
 
 
 @pytest.mark.slow

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
-from support import CATALOG, PHOTOS, new_library
+from support import CATALOG, halved, new_library
 
 from zero_easel.settings import Settings
 from zero_easel.web.app import create_app
@@ -33,7 +33,7 @@ def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
     with served(folder) as client:
         client.post("/shoots", data={"name": "Row"})
         client.post(str(client.post("/products", files={"file": ("products.csv", CATALOG.read_bytes())}).url))
-        files = [("files", (name, (PHOTOS / source).read_bytes())) for name, source in
+        files = [("files", (name, halved(source))) for name, source in
                  (("BY-2104-BL front.JPG", "BRYD0105.JPG"), ("BY-2102 front.JPG", "BRYD0111.JPG"))]  # fmt: skip
         client.post("/shoots/1/files", files=files)
         end = time.monotonic() + 240

@@ -56,9 +56,9 @@ def filled(path: str, fill: dict[str, str]) -> str:
     return re.sub(r"\{(\w+)(?::\w+)?\}", lambda m: quote(fill[m[1]], safe=""), path)
 
 
-@pytest.mark.parametrize("every", [5, pytest.param(1, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("every", [9, pytest.param(1, marks=pytest.mark.slow)])
 def test_no_route_breaks_on_odd_addresses_bodies_and_headers(cleared: TestClient, every: int) -> None:
-    """Every fifth of the addresses, each route beginning with another one, or all of them."""
+    """Every ninth of the addresses, each route beginning with another one, or all of them."""
     asked, broken = 0, []
     client = TestClient(cleared.app, base_url=cleared.base_url, raise_server_exceptions=False)
     for turn, (method, path) in enumerate(routes(cleared)):
@@ -76,7 +76,7 @@ def test_no_route_breaks_on_odd_addresses_bodies_and_headers(cleared: TestClient
             asked += 1
             if answer.status_code >= 500:
                 broken.append((method, address, kind, answer.status_code))
-    assert asked > (500 if every > 1 else 2000) and not broken
+    assert asked > (300 if every > 1 else 2000) and not broken
 
 
 @pytest.mark.parametrize("host", ["[::1", "[", "a:b:c", "127.0.0.1:99999999", "\xff", "127.0.0.1@evil", "", "evil.org"])

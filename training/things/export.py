@@ -20,7 +20,7 @@ from hand import first_marks, planes_of
 from network import MARKS, Encoder, ThingNet
 from onnxruntime.quantization import CalibrationDataReader, QuantFormat, QuantType, quantize_static
 from onnxruntime.quantization.shape_inference import quant_pre_process
-from stock import stock_of
+from stock import UNSEEN, stock_of
 from torch import nn
 
 EXAMPLES = 48
@@ -61,9 +61,10 @@ def main() -> None:
     shape = {"seen": {2: "height", 3: "width"}, "odds": {2: "height", 3: "width"}}
     torch.onnx.export(Whole(net), (example,), str(single), input_names=["seen"], output_names=["odds"],
                       dynamic_axes=shape, opset_version=17, dynamo=False)  # fmt: skip
-    stock = stock_of(args.stock, test=False)
+    stock = stock_of(args.stock, "training")
     quantise(single, args.out, [seen(stock, k) for k in range(EXAMPLES)])
-    held = [composite(np.random.default_rng([9, k]), stock_of(args.stock, test=True), (384, 288)) for k in range(48)]
+    unseen = stock_of(args.stock, *UNSEEN)
+    held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(48)]
     for path in (single, args.out):
         found = overlaps(path, held)
         print(

@@ -8,21 +8,30 @@ import zlib
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Literal
 
 import cv2
 import numpy as np
 from cast import Cast, load
 
 HELD_OUT = ("KatorLegaz", "Reallusion")
-"""Sources that are never trained on."""
+"""Sources that are only measured on."""
 _SHARE = 6
 """Of every so many names of the other sources one is held out."""
 _LARGEST = 640
+Side = Literal["training", "fitting", "measuring"]
+UNSEEN: tuple[Side, ...] = ("fitting", "measuring")
 
 
-def held_out(source: str, name: str) -> bool:
-    """Whether a thing or texture is for measuring alone."""
-    return source in HELD_OUT or zlib.crc32(name.lower().encode()) % _SHARE == 0
+def side_of(source: str, name: str) -> Side:
+    """What a thing or texture is for: training the network; fitting the constants that use its opinion; or only
+    measuring both."""
+    if source in HELD_OUT:
+        return "measuring"
+    kept, rest = divmod(zlib.crc32(name.lower().encode()), _SHARE)
+    if rest:
+        return "training"
+    return "fitting" if kept % 2 else "measuring"
 
 
 @dataclass(frozen=True)
@@ -46,20 +55,20 @@ class Stock:
         return load(among[name][rng.integers(len(among[name]))])
 
 
-def stock_of(folder: Path, test: bool) -> Stock:
-    """All that is there on one side of the split."""
+def stock_of(folder: Path, *sides: Side) -> Stock:
+    """All that is there on some sides of the split."""
     things: dict[str, list[Path]] = {}
     thin: dict[str, list[Path]] = {}
     for path in sorted((folder / "casts").glob("*/*.npz")):
         source, name = path.parent.name, path.name.split(".")[0]
-        if ".part." in path.name or held_out(source, name) != test or (test and source == "made-up"):
+        if ".part." in path.name or side_of(source, name) not in sides:
             continue
         things.setdefault(f"{source}/{name}", []).append(path)
         if ".thin." in path.name:
             thin.setdefault(f"{source}/{name}", []).append(path)
-    cutouts = [p for p in sorted((folder / "cutouts").glob("*/*.png")) if held_out(p.parent.name, p.stem) == test]
+    cutouts = [p for p in sorted((folder / "cutouts").glob("*/*.png")) if side_of(p.parent.name, p.stem) in sides]
     textures = [
-        _texture(p) for p in sorted((folder / "textures").glob("*/*.jpg")) if held_out(p.parent.name, p.stem) == test
+        _texture(p) for p in sorted((folder / "textures").glob("*/*.jpg")) if side_of(p.parent.name, p.stem) in sides
     ]
     return Stock(things, thin, cutouts, textures)
 

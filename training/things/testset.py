@@ -1,10 +1,10 @@
 """Makes the broad test set: 12 families of 20 photos of things that are never trained on, with exact coverage.
 
-    python training/things/testset.py --models build/models --stock build/stock --out build/broad [--first 0]
+    python training/things/testset.py --models build/models --stock build/stock --out build/broad [--side measuring]
 
-Writes FAMILY-NN.jpg (960 x 720 or upright) and truth/FAMILY-NN.alpha.png. Every photo follows from its family and
-number alone. Things and textures are those that stock.py holds out: whole sources, and every sixth name of the
-others. --first begins at another number, for pictures to fit constants on that are not those that are measured.
+Writes FAMILY-NN.jpg (960 x 720 or upright) and truth/FAMILY-NN.alpha.png. Every photo follows from its side,
+family and number alone. Things and textures are those that stock.py holds out: whole sources, and every sixth name of
+the others. --side fitting makes the photos that constants are fitted on, of other things than those to measure on.
 """
 
 import argparse
@@ -22,7 +22,7 @@ from casting import is_thin
 from composites import Wish, composite
 from grounds import corner, linear, room, sheet, sweep, table
 from meshes import read_obj
-from stock import Stock, held_out, stock_of
+from stock import UNSEEN, Side, Stock, side_of, stock_of
 
 LONG, SHORT = 960, 720
 COUNT = 20
@@ -57,23 +57,23 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     for name in ("models", "stock", "out"):
         parser.add_argument(f"--{name}", type=Path, required=True)
-    parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--side", choices=UNSEEN, default="measuring")
     parser.add_argument("--processes", type=int, default=2)
     args = parser.parse_args()
     (args.out / "truth").mkdir(parents=True, exist_ok=True)
-    jobs = [(family, args.first + k) for k in range(COUNT) for family in FAMILIES]
+    jobs = [(family, k) for k in range(COUNT) for family in FAMILIES]
     with Pool(args.processes) as pool:
-        pool.map(partial(_make, args.models, args.stock, args.out), jobs, 1)
+        pool.map(partial(_make, args.models, args.stock, args.out, args.side), jobs, 1)
 
 
-def _make(models: Path, folder: Path, out: Path, job: tuple[str, int]) -> None:
+def _make(models: Path, folder: Path, out: Path, side: Side, job: tuple[str, int]) -> None:
     family, number = job
     target = out / f"{family}-{number:02d}.jpg"
     if target.exists():
         return
     cv2.setNumThreads(1)
-    rng = np.random.default_rng([zlib.crc32(family.encode()), number])
-    photo, truth = _drawn(rng, models, _stock(folder), FAMILIES[family])
+    rng = np.random.default_rng([zlib.crc32(f"{side}/{family}".encode()), number])
+    photo, truth = _drawn(rng, _models(models, side), _stock(folder, side), FAMILIES[family])
     cv2.imwrite(str(out / "truth" / f"{family}-{number:02d}.alpha.png"), truth)
     part = target.with_suffix(".part.jpg")
     cv2.imwrite(str(part), photo[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 93])
@@ -81,11 +81,16 @@ def _make(models: Path, folder: Path, out: Path, job: tuple[str, int]) -> None:
 
 
 @lru_cache(1)
-def _stock(folder: Path) -> Stock:
-    return stock_of(folder, test=True)
+def _stock(folder: Path, side: Side) -> Stock:
+    return stock_of(folder, side)
 
 
-def _drawn(rng: np.random.Generator, models: Path, stock: Stock, family: Family) -> tuple[np.ndarray, np.ndarray]:
+@lru_cache(1)
+def _models(folder: Path, side: Side) -> list[Path]:
+    return [p for p in sorted(folder.rglob("*.obj")) if side_of(p.relative_to(folder).parts[0], p.stem) == side]
+
+
+def _drawn(rng: np.random.Generator, models: list[Path], stock: Stock, family: Family) -> tuple[np.ndarray, np.ndarray]:
     size = (LONG, SHORT) if rng.uniform() < 0.75 else (SHORT, LONG)
     where = _place(rng, size, stock, family.place)
     wish = family.wish
@@ -115,9 +120,8 @@ def _place(rng: np.random.Generator, size: tuple[int, int], stock: Stock, kind: 
 class _Fresh:
     """The held-out models, cast anew at the size of the test's photos."""
 
-    def __init__(self, stock: Stock, models: Path, thin: bool, long: int) -> None:
-        self.textures, self.thin, self.long = stock.textures, thin, long
-        self.files = [p for p in sorted(models.rglob("*.obj")) if held_out(p.relative_to(models).parts[0], p.stem)]
+    def __init__(self, stock: Stock, models: list[Path], thin: bool, long: int) -> None:
+        self.textures, self.files, self.thin, self.long = stock.textures, models, thin, long
 
     def pick(self, rng: np.random.Generator, kind: str | None) -> Cast:
         """A view of some thing. kind: is not looked at."""

@@ -22,7 +22,7 @@ import torch.multiprocessing as mp
 from composites import composite
 from hand import first_marks, planes_of, worst_mark
 from network import MARKS, STRIDE, ThingNet, pretrained
-from stock import Stock, stock_of
+from stock import UNSEEN, Stock, stock_of
 from torch.nn import functional
 
 RATE, ENCODER_RATE = 2e-3, 0.12
@@ -163,75 +163,78 @@ def meet(net: ThingNet, processes: int) -> None:
         at += t.numel()
 
 
+def optimiser_of(net: ThingNet) -> torch.optim.Optimizer:
+    """AdamW, slow for the encoder; marks enter through new weights, which learn as fast as the decoder's."""
+    parts: dict[float, list[torch.nn.Parameter]] = {ENCODER_RATE: [], 1.0: []}
+    for name, parameter in net.named_parameters():
+        parameter.requires_grad_(not name.startswith(STILL))
+        parts[ENCODER_RATE if name.startswith("encoder") and "marks" not in name else 1.0].append(parameter)
+    groups = [{"params": [p for p in part if p.requires_grad], "scale": scale} for scale, part in parts.items()]
+    return torch.optim.AdamW(groups, lr=RATE, weight_decay=0.01)
+
+
+def resumed(out: Path, rank: int, net: ThingNet, mean: Averaged, optimiser: torch.optim.Optimizer) -> tuple[int, float]:
+    """Weights as the last checkpoint left them, its step, and the seconds spent until then; 0 and 0 without one."""
+    if not (out / "last.pt").exists():
+        return 0, 0.0
+    kept = torch.load(out / "last.pt", weights_only=True)
+    net.load_state_dict(kept["net"])
+    mean.net.load_state_dict(kept["mean"])
+    own = out / f"optimiser{rank}.pt"
+    if own.exists():
+        optimiser.load_state_dict(torch.load(own, weights_only=True))
+    return kept["step"], kept["seconds"]
+
+
+def learn(
+    rng: np.random.Generator, net: ThingNet, optimiser: torch.optim.Optimizer, stock: Stock, step: int, steps: int
+) -> float:
+    """One step; returns its loss."""
+    progress = step / steps
+    size, count = size_at(progress, rng)
+    x, y = batch_of(rng, stock, size, count)
+    marks = marked(rng, net, x, y)
+    warm = min(1.0, (step + 1) / 100)
+    for group in optimiser.param_groups:
+        group["lr"] = RATE * group["scale"] * warm * (0.02 + 0.98 * 0.5 * (1 + np.cos(np.pi * progress)))
+    loss = loss_of(*net(x, marks), y)
+    optimiser.zero_grad(set_to_none=True)
+    loss.backward()
+    torch.nn.utils.clip_grad_norm_(net.parameters(), 2)
+    optimiser.step()
+    return loss.item()
+
+
 def train(rank: int, args: argparse.Namespace) -> None:
-    """One process's share of the work."""
+    """One process's share of the work; the first one decides when a checkpoint is due, and keeps it."""
     torch.set_num_threads(1)
     cv2.setNumThreads(1)
     os.environ.update(MASTER_ADDR="127.0.0.1", MASTER_PORT=str(args.port))
     dist.init_process_group("gloo", rank=rank, world_size=args.processes)
     net = ThingNet(pretrained(args.encoder)).to(memory_format=torch.channels_last)
-    for name, parameter in net.named_parameters():
-        parameter.requires_grad_(not name.startswith(STILL))
-    groups = [
-        {
-            "params": [
-                p for n, p in net.named_parameters() if n.startswith("encoder") and "marks" not in n and p.requires_grad
-            ],
-            "scale": ENCODER_RATE,
-        },
-        {"params": [p for n, p in net.named_parameters() if not n.startswith("encoder") or "marks" in n], "scale": 1.0},
-    ]
-    optimiser = torch.optim.AdamW(groups, lr=RATE, weight_decay=0.01)
-    mean, step, spent = Averaged(net), 0, 0.0
-    last = args.out / "last.pt"
-    if last.exists():
-        kept = torch.load(last, weights_only=True)
-        net.load_state_dict(kept["net"])
-        mean.net.load_state_dict(kept["mean"])
-        step, spent = kept["step"], kept["seconds"]
-        if (args.out / f"optimiser{rank}.pt").exists():
-            optimiser.load_state_dict(torch.load(args.out / f"optimiser{rank}.pt", weights_only=True))
-    rng = np.random.default_rng([args.seed, rank, step])
-    stock = stock_of(args.stock, test=False)
-    held = (
-        [composite(np.random.default_rng([9, k]), stock_of(args.stock, test=True), (384, 288)) for k in range(48)]
-        if rank == 0
-        else []
-    )
+    mean, optimiser = Averaged(net), optimiser_of(net)
+    step, spent = resumed(args.out, rank, net, mean, optimiser)
+    rng, stock = np.random.default_rng([args.seed, rank, step]), stock_of(args.stock, "training")
+    unseen = stock_of(args.stock, *UNSEEN)
+    held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(0 if rank else 48)]
     net.train()
     begin, losses, kept_at = time.monotonic() - spent, [], time.monotonic()
     while step < args.steps:
-        progress = step / args.steps
-        size, count = size_at(progress, rng)
-        x, y = batch_of(rng, stock, size, count)
-        marks = marked(rng, net, x, y)
-        warm = min(1.0, (step + 1) / 100)
-        for group in optimiser.param_groups:
-            group["lr"] = RATE * group["scale"] * warm * (0.02 + 0.98 * 0.5 * (1 + np.cos(np.pi * progress)))
-        logits, coarse = net(x, marks)
-        loss = loss_of(logits, coarse, y)
-        optimiser.zero_grad(set_to_none=True)
-        loss.backward()
-        torch.nn.utils.clip_grad_norm_(net.parameters(), 2)
-        optimiser.step()
-        losses.append(loss.item())
+        losses.append(learn(rng, net, optimiser, stock, step, args.steps))
         step += 1
-        if step % AVERAGED_EVERY == 0:
-            meet(net, args.processes)
-            mean.follow(net, step // AVERAGED_EVERY)
-            due = torch.tensor(
-                float(
-                    rank == 0
-                    and (time.monotonic() - kept_at > 60 * args.keep_minutes or step + AVERAGED_EVERY > args.steps)
-                )
-            )
-            dist.all_reduce(due)
-            if due > 0:
-                torch.save(optimiser.state_dict(), args.out / f"optimiser{rank}.pt")
-                if rank == 0:
-                    keep(args.out, net, mean.net, step, time.monotonic() - begin, losses, held)
-                losses, kept_at = [], time.monotonic()
-                net.train()
+        if step % AVERAGED_EVERY:
+            continue
+        meet(net, args.processes)
+        mean.follow(net, step // AVERAGED_EVERY)
+        late = time.monotonic() - kept_at > 60 * args.keep_minutes or step + AVERAGED_EVERY > args.steps
+        due = torch.tensor(float(rank == 0 and late))
+        dist.all_reduce(due)
+        if due > 0:
+            torch.save(optimiser.state_dict(), args.out / f"optimiser{rank}.pt")
+            if rank == 0:
+                keep(args.out, net, mean.net, step, time.monotonic() - begin, losses, held)
+            losses, kept_at = [], time.monotonic()
+            net.train()
     dist.destroy_process_group()
 
 

@@ -47,6 +47,7 @@ def wrong_and_flagged(matches: dict[str, Match], truth: dict[str, str]) -> tuple
     return wrong, flagged
 
 
+@pytest.mark.slow
 def test_the_whole_shoot_matches_fully_and_rightly() -> None:
     matches = matched(list(whole_shoot()))
     assert {name: match.code for name, match in matches.items() if not match.card} == TRUTH

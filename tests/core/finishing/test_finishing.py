@@ -206,6 +206,7 @@ def test_ranges_are_read_as_people_write_them(a: float, b: float) -> None:
     assert read_range(f"at least {low:f}").hold(low) and not read_range(f"at most {low:f}").hold(low + 1)
 
 
+@pytest.mark.slow
 def test_a_sheet_of_500_is_small_and_its_text_is_text(tmp_path: Path) -> None:
     noise = np.random.default_rng(3).integers(90, 165, (420, 420, 3), dtype=np.uint8)  # far more than any photo shows
     entries = (

@@ -2,6 +2,7 @@
 sound."""
 
 import io
+import logging
 import struct
 from collections.abc import Callable
 from typing import Any
@@ -100,6 +101,13 @@ def test_what_a_decoder_notices_is_refused_or_told(
         assert "damaged" in str(error)
         return
     assert photo.doubt == MAY_BE_DAMAGED
+
+
+def test_warnings_of_decoders_stay_out_of_python(caplog: pytest.LogCaptureFixture) -> None:
+    caplog.set_level(logging.DEBUG, "pyvips")
+    data = (PHOTOS / "BRYD0105.JPG").read_bytes()
+    assert decode_photo(data[:60_000] + bytes(40) + data[60_040:], "bad.jpg").doubt
+    assert caplog.messages and not [text for text in caplog.messages if text.startswith("VIPS:")]
 
 
 def test_a_photo_that_may_be_damaged_is_among_the_first_to_look_at() -> None:

@@ -11,6 +11,9 @@ os.environ.setdefault("VIPS_WARNING", "0")
 
 import pyvips
 
+# It would hand warnings to Python's logging, in whatever thread of libvips they arise: a collection of garbage that
+# begins there frees pictures of other threads, and the process dies.
+pyvips._remove_log_handler()
 pyvips.operation_block_set("VipsForeignLoad", True)
 for _loader in ("Jpeg", "Png", "Tiff", "Webp", "Heif", "Nsgif"):
     pyvips.operation_block_set(f"VipsForeignLoad{_loader}", False)

@@ -74,6 +74,8 @@ def _part(place: Place) -> str:
 
 
 def _the(noun: str, where: str) -> str:
+    if noun == "rim" and where == "middle":  # a little everywhere
+        return "the rim in places"
     return f"the {noun} all around" if where == "edge" else f"the {where} {noun}"
 
 

@@ -1,22 +1,26 @@
 // Where the stored cutout is doubtful: a saffron outline, hatched where what it holds could be either.
 
 let stripes = null;
-function striped(pen) {
-  const patch = new OffscreenCanvas(8, 8);
+
+// A pattern of stripes that rise to the right, `side` px apart; without a ground they stand on what is there.
+export const striped = (pen, side, colour, width, ground = "") => {
+  const patch = new OffscreenCanvas(side, side);
   const context = patch.getContext("2d");
-  context.strokeStyle = "#e39a00";
-  context.lineWidth = 1.5;
-  for (const d of [-8, 0, 8]) {
-    context.moveTo(d - 2, 10);
-    context.lineTo(d + 10, -2);
+  context.fillStyle = ground;
+  if (ground) context.fillRect(0, 0, side, side);
+  context.strokeStyle = colour;
+  context.lineWidth = width;
+  for (const d of [-side, 0, side]) {
+    context.moveTo(d - 2, side + 2);
+    context.lineTo(d + side + 2, -2);
   }
   context.stroke();
   return pen.createPattern(patch, "repeat");
-}
+};
 
 // Draws [path, open] in px of the photo; scale: of the screen against the photo.
 export const drawDoubts = (pen, places, scale) => {
-  stripes ??= striped(pen);
+  stripes ??= striped(pen, 8, "#e39a00", 1.5);
   stripes.setTransform(new window.DOMMatrix().scale(1 / scale));
   pen.lineJoin = "round";
   for (const [path, open] of places) {

@@ -1,7 +1,7 @@
 // The correcting canvas: shows tiles of the photo and of its cutout, and sends what a person draws. All computing is
 // the server's; here is only where things lie on the screen.
 
-import { drawDoubts } from "./doubts.js";
+import { drawDoubts, striped } from "./doubts.js";
 
 const canvas = document.querySelector("#bench");
 const pen = canvas.getContext("2d");
@@ -118,20 +118,7 @@ function ground() {
   const own = document.querySelector(".grounds").dataset.own;
   const name = pressed === "own" ? (own === "transparent" ? "hatch" : own) : pressed;
   if (name !== "hatch") return { white: "#ffffff", grey: "#808080", black: "#000000" }[name] ?? name;
-  if (!hatching) {
-    const patch = new OffscreenCanvas(12, 12);
-    const context = patch.getContext("2d");
-    context.fillStyle = "#fff";
-    context.fillRect(0, 0, 12, 12);
-    context.strokeStyle = "#c9c9c5";
-    context.lineWidth = 2;
-    for (const d of [-12, 0, 12]) {
-      context.moveTo(d - 2, 14);
-      context.lineTo(d + 14, -2);
-    }
-    context.stroke();
-    hatching = pen.createPattern(patch, "repeat");
-  }
+  hatching ??= striped(pen, 12, "#c9c9c5", 2, "#fff");
   return hatching;
 }
 
