@@ -20,15 +20,16 @@ from zero_easel.core.light.windows import part_of
 class Signals:
     """What tells good cutouts from bad ones, each 0..1.
 
-    unsure: share of the item by which the network expects to be wrong, from its own odds. contested: one less the intersection over union of what
-    physical evidence says and of what things look like. differing: one less the
+    unsure: share of the item by which the network expects to be wrong, from its own odds. contested: one less the
+    intersection over union of what physical evidence says and of what things look like. differing: one less the
     intersection over union of the looks from afar and from close by. faint: share of the outline along which item and
     backdrop differ by little more than noise. alike: share of the inside that looks like the backdrop. thin: share of
     the item in parts thinner than a twentieth of it. small, large: how little or how much of the frame it covers, for
     paper on a table may be taken for an item. unexplained: share of the frame beside the item that the backdrop does
     not explain. shadowy: share of the item that a shadow could be. soft: share of the outline where the odds turn
-    slowly, as they do along shadows. cut_off: whether it touches the frame. ragged: by how much the outline is longer than a smooth one, as along fibres and where texture
-    was cut out. patch: side of the largest patch that could be either, against the item's.
+    slowly, as they do along shadows. cut_off: whether it touches the frame. ragged: by how much the outline is longer
+    than a smooth one, as along fibres and where texture was cut out. patch: side of the largest patch that could be
+    either, against the item's.
     """
 
     unsure: float
