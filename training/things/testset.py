@@ -20,7 +20,7 @@ import numpy as np
 from cast import Cast, cast, posed
 from casting import is_thin
 from composites import Wish, composite
-from grounds import corner, linear, room, sheet, sweep, table
+from grounds import Place, corner, linear, room, sheet, sweep, table
 from meshes import read_obj
 from stock import UNSEEN, Side, Stock, side_of, stock_of
 
@@ -73,7 +73,7 @@ def _make(models: Path, folder: Path, out: Path, side: Side, job: tuple[str, int
         return
     cv2.setNumThreads(1)
     rng = np.random.default_rng([zlib.crc32(f"{side}/{family}".encode()), number])
-    photo, truth = _drawn(rng, _models(models, side), _stock(folder, side), FAMILIES[family])
+    photo, truth = _drawn(rng, models_of(models, side), _stock(folder, side), FAMILIES[family])
     cv2.imwrite(str(out / "truth" / f"{family}-{number:02d}.alpha.png"), truth)
     part = target.with_suffix(".part.jpg")
     cv2.imwrite(str(part), photo[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 93])
@@ -86,13 +86,14 @@ def _stock(folder: Path, side: Side) -> Stock:
 
 
 @lru_cache(1)
-def _models(folder: Path, side: Side) -> list[Path]:
+def models_of(folder: Path, side: Side) -> list[Path]:
+    """The 3D models of a side."""
     return [p for p in sorted(folder.rglob("*.obj")) if side_of(p.relative_to(folder).parts[0], p.stem) == side]
 
 
 def _drawn(rng: np.random.Generator, models: list[Path], stock: Stock, family: Family) -> tuple[np.ndarray, np.ndarray]:
     size = (LONG, SHORT) if rng.uniform() < 0.75 else (SHORT, LONG)
-    where = _place(rng, size, stock, family.place)
+    where = place_of(rng, size, stock, family.place)
     wish = family.wish
     if wish.things is None:
         wish = replace(wish, things=int(rng.integers(3, 13)))
@@ -105,7 +106,8 @@ def _drawn(rng: np.random.Generator, models: list[Path], stock: Stock, family: F
             return photo, truth
 
 
-def _place(rng: np.random.Generator, size: tuple[int, int], stock: Stock, kind: str):
+def place_of(rng: np.random.Generator, size: tuple[int, int], stock: Stock, kind: str) -> Place:
+    """An empty place of a kind."""
     if kind == "any":
         kind = str(rng.choice(["sweep", "table", "sheet", "corner"]))
     if kind == "white":
