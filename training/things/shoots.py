@@ -16,8 +16,8 @@ import numpy as np
 from cast import Cast, cast, posed
 from composites import Wish, composite
 from meshes import read_obj
-from stock import Stock, stock_of
-from testset import LONG, SHORT, models_of, place_of
+from stock import Stock, side_of, stock_of
+from testset import LONG, SHORT, place_of
 
 THINGS, VIEWS = 2, 3
 _PLACES = ("sweep", "table", "sheet", "corner", "white", "dark")
@@ -44,7 +44,8 @@ def _make(models: Path, folder: Path, out: Path, number: int) -> None:
     stock = stock_of(folder, "measuring")
     where = place_of(rng, (LONG, SHORT), stock, _PLACES[number % len(_PLACES)])
     wish = Wish(things=1, colour="alike" if number // len(_PLACES) % 2 else "own", kind="cast", cut=False)
-    files = models_of(models, "measuring")
+    files = sorted(models.rglob("*.obj"))
+    files = [p for p in files if side_of(p.relative_to(models).parts[0], p.stem) == "measuring"]
     for thing in range(THINGS):
         for view, at_hand in enumerate(_views(rng, stock, files)):
             # The same chances for each view: one place, one light, one paint.
@@ -71,7 +72,7 @@ def _views(rng: np.random.Generator, stock: Stock, files: list[Path]) -> list[_O
     while True:
         try:
             parts = read_obj(files[rng.integers(len(files))])
-            made = [cast(posed(parts, rng), rng, 900) for _ in range(VIEWS)]
+            made = [cast(posed(parts, rng), rng) for _ in range(VIEWS)]
         except (ValueError, IndexError):
             continue
         if all(view is not None for view in made):
