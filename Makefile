@@ -23,6 +23,11 @@ $(VENV)/.tests: $(VENV)/.application requirements-dev.lock
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.lock
 	touch $@
 
+# What training needs, for its own test. Large, and for nothing else.
+$(VENV)/.training: $(VENV)/.tests training/things/requirements.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r training/things/requirements.txt
+	touch $@
+
 frontend/node_modules/.package-lock.json: frontend/package-lock.json
 	cd frontend && npm ci --no-audit --no-fund --loglevel=error
 
@@ -43,8 +48,8 @@ test: $(VENV)/.tests test-tools
 	cd frontend && npm run --silent check
 	$(BIN)/pytest -m "not slow"
 
-# Accuracy over all photos with known truth, large inputs, waiting by design.
-test-slow: $(VENV)/.tests test-tools
+# Accuracy over all photos with known truth, large inputs, waiting by design, and training on next to nothing.
+test-slow: $(VENV)/.training test-tools
 	$(BIN)/pytest -m slow
 
 css: frontend/node_modules/.package-lock.json

@@ -23,7 +23,6 @@ from onnxruntime.quantization.shape_inference import quant_pre_process
 from stock import UNSEEN, stock_of
 from torch import nn
 
-EXAMPLES = 48
 SIZES = ((384, 288), (288, 384), (512, 384))
 
 
@@ -53,6 +52,7 @@ def main() -> None:
     parser.add_argument("checkpoints", type=Path, nargs="+")
     parser.add_argument("--stock", type=Path, required=True)
     parser.add_argument("--out", type=Path, required=True)
+    parser.add_argument("--examples", type=int, default=48, help="composites to find scales by, and to measure on")
     args = parser.parse_args()
     cv2.setNumThreads(1)
     net = averaged(args.checkpoints)
@@ -62,9 +62,9 @@ def main() -> None:
     torch.onnx.export(Whole(net), (example,), str(single), input_names=["seen"], output_names=["odds"],
                       dynamic_axes=shape, opset_version=17, dynamo=False)  # fmt: skip
     stock = stock_of(args.stock, "training")
-    quantise(single, args.out, [seen(stock, k) for k in range(EXAMPLES)])
+    quantise(single, args.out, [seen(stock, k) for k in range(args.examples)])
     unseen = stock_of(args.stock, *UNSEEN)
-    held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(48)]
+    held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(args.examples)]
     for path in (single, args.out):
         found = overlaps(path, held)
         print(

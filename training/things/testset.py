@@ -1,8 +1,8 @@
 """Makes the broad test set: 12 families of 20 photos of things that are never trained on, with exact coverage.
 
-    python training/things/testset.py --models build/models --stock build/stock --out build/broad [--side measuring]
+    python training/things/testset.py --stock build/stock --out build/broad [--side measuring]
 
-Writes FAMILY-NN.jpg (960 x 720 or upright) and truth/FAMILY-NN.alpha.png. Every photo follows from its side,
+Writes FAMILY-NN.jpg (640 x 480 or upright) and truth/FAMILY-NN.alpha.png. Every photo follows from its side,
 family and number alone. Things and textures are those that stock.py holds out: whole sources, and every sixth name of
 the others. --side fitting makes the photos that constants are fitted on, of other things than those to measure on.
 """
@@ -17,14 +17,11 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from cast import Cast, cast, posed
-from casting import is_thin
 from composites import Wish, composite
-from grounds import corner, linear, room, sheet, sweep, table
-from meshes import read_obj
-from stock import UNSEEN, Side, Stock, side_of, stock_of
+from grounds import Place, corner, linear, room, sheet, sweep, table
+from stock import UNSEEN, Side, Stock, stock_of
 
-LONG, SHORT = 960, 720
+LONG, SHORT = 640, 480
 COUNT = 20
 
 
@@ -33,7 +30,6 @@ class Family(NamedTuple):
 
     place: str
     wish: Wish
-    thin: bool = False
 
 
 FAMILIES = {
@@ -43,7 +39,7 @@ FAMILIES = {
     "paper": Family("sweep", Wish(things=1, colour="own", kind="cast", cut=False)),
     "white": Family("white", Wish(things=1, colour="alike", kind="cast", cut=False)),
     "one-stuff": Family("table", Wish(things=1, colour="alike", kind="cast", cut=False)),
-    "thin": Family("any", Wish(things=1, kind="cast", cut=False), thin=True),
+    "thin": Family("any", Wish(things=1, kind="thin", cut=False)),
     "glass": Family("any", Wish(things=1, colour="glass", kind="cast", cut=False)),
     "dark": Family("dark", Wish(things=1, colour="alike", kind="cast", cut=False)),
     "sheet": Family("sheet", Wish(things=1, kind="cast", cut=False)),
@@ -55,7 +51,7 @@ FAMILIES = {
 def main() -> None:
     """Make what is not there yet."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    for name in ("models", "stock", "out"):
+    for name in ("stock", "out"):
         parser.add_argument(f"--{name}", type=Path, required=True)
     parser.add_argument("--side", choices=UNSEEN, default="measuring")
     parser.add_argument("--processes", type=int, default=2)
@@ -63,17 +59,17 @@ def main() -> None:
     (args.out / "truth").mkdir(parents=True, exist_ok=True)
     jobs = [(family, k) for k in range(COUNT) for family in FAMILIES]
     with Pool(args.processes) as pool:
-        pool.map(partial(_make, args.models, args.stock, args.out, args.side), jobs, 1)
+        pool.map(partial(_make, args.stock, args.out, args.side), jobs, 1)
 
 
-def _make(models: Path, folder: Path, out: Path, side: Side, job: tuple[str, int]) -> None:
+def _make(folder: Path, out: Path, side: Side, job: tuple[str, int]) -> None:
     family, number = job
     target = out / f"{family}-{number:02d}.jpg"
     if target.exists():
         return
     cv2.setNumThreads(1)
     rng = np.random.default_rng([zlib.crc32(f"{side}/{family}".encode()), number])
-    photo, truth = _drawn(rng, _models(models, side), _stock(folder, side), FAMILIES[family])
+    photo, truth = _drawn(rng, _stock(folder, side), FAMILIES[family])
     cv2.imwrite(str(out / "truth" / f"{family}-{number:02d}.alpha.png"), truth)
     part = target.with_suffix(".part.jpg")
     cv2.imwrite(str(part), photo[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 93])
@@ -85,27 +81,22 @@ def _stock(folder: Path, side: Side) -> Stock:
     return stock_of(folder, side)
 
 
-@lru_cache(1)
-def _models(folder: Path, side: Side) -> list[Path]:
-    return [p for p in sorted(folder.rglob("*.obj")) if side_of(p.relative_to(folder).parts[0], p.stem) == side]
-
-
-def _drawn(rng: np.random.Generator, models: list[Path], stock: Stock, family: Family) -> tuple[np.ndarray, np.ndarray]:
+def _drawn(rng: np.random.Generator, stock: Stock, family: Family) -> tuple[np.ndarray, np.ndarray]:
     size = (LONG, SHORT) if rng.uniform() < 0.75 else (SHORT, LONG)
-    where = _place(rng, size, stock, family.place)
+    where = place_of(rng, size, stock, family.place)
     wish = family.wish
     if wish.things is None:
         wish = replace(wish, things=int(rng.integers(3, 13)))
     if family.place == "white":
         wish = replace(wish, hard=rng.uniform() < 0.6)
     while True:
-        at_hand = _Fresh(stock, models, family.thin, 900 if wish.things == 1 else 400) if wish.kind == "cast" else stock
-        photo, truth = composite(rng, at_hand, size, wish, where)
+        photo, truth = composite(rng, stock, size, wish, where)
         if (truth > 127).mean() > 0.01:
             return photo, truth
 
 
-def _place(rng: np.random.Generator, size: tuple[int, int], stock: Stock, kind: str):
+def place_of(rng: np.random.Generator, size: tuple[int, int], stock: Stock, kind: str) -> Place:
+    """An empty place of a kind."""
     if kind == "any":
         kind = str(rng.choice(["sweep", "table", "sheet", "corner"]))
     if kind == "white":
@@ -115,24 +106,6 @@ def _place(rng: np.random.Generator, size: tuple[int, int], stock: Stock, kind: 
     if kind == "sweep":
         return sweep(rng, size)
     return {"table": table, "sheet": sheet, "corner": corner, "room": room}[kind](rng, size, stock.textures)
-
-
-class _Fresh:
-    """The held-out models, cast anew at the size of the test's photos."""
-
-    def __init__(self, stock: Stock, models: list[Path], thin: bool, long: int) -> None:
-        self.textures, self.files, self.thin, self.long = stock.textures, models, thin, long
-
-    def pick(self, rng: np.random.Generator, kind: str | None) -> Cast:
-        """A view of some thing. kind: is not looked at."""
-        del kind
-        while True:
-            try:
-                made = cast(posed(read_obj(self.files[rng.integers(len(self.files))]), rng), rng, self.long)
-            except (ValueError, IndexError):
-                continue
-            if made is not None and (not self.thin or is_thin(made)):
-                return made
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ itself on one core; their weights are averaged every few steps (local SGD: Stich
 import argparse
 import copy
 import csv
+import math
 import os
 import time
 from pathlib import Path
@@ -196,7 +197,7 @@ def learn(
     marks = marked(rng, net, x, y)
     warm = min(1.0, (step + 1) / 100)
     for group in optimiser.param_groups:
-        group["lr"] = RATE * group["scale"] * warm * (0.02 + 0.98 * 0.5 * (1 + np.cos(np.pi * progress)))
+        group["lr"] = RATE * group["scale"] * warm * (0.02 + 0.98 * 0.5 * (1 + math.cos(math.pi * progress)))
     loss = loss_of(*net(x, marks), y)
     optimiser.zero_grad(set_to_none=True)
     loss.backward()
@@ -216,7 +217,7 @@ def train(rank: int, args: argparse.Namespace) -> None:
     step, spent = resumed(args.out, rank, net, mean, optimiser)
     rng, stock = np.random.default_rng([args.seed, rank, step]), stock_of(args.stock, "training")
     unseen = stock_of(args.stock, *UNSEEN)
-    held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(0 if rank else 48)]
+    held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(0 if rank else args.held)]
     net.train()
     begin, losses, kept_at = time.monotonic() - spent, [], time.monotonic()
     while step < args.steps:
@@ -266,6 +267,7 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--port", type=int, default=29517)
     parser.add_argument("--keep-minutes", type=float, default=10)
+    parser.add_argument("--held", type=int, default=48, help="composites of held-out things for the curve")
     args = parser.parse_args()
     args.out.mkdir(parents=True, exist_ok=True)
     mp.spawn(train, (args,), nprocs=args.processes)
