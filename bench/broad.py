@@ -29,12 +29,17 @@ def main() -> None:
     parser.add_argument("folder", type=Path)
     parser.add_argument("--json", type=Path)
     args = parser.parse_args()
-    photos = sorted(p for p in args.folder.iterdir() if p.suffix.lower() in (".jpg", ".png") and truth_of(p).exists())
+    photos = known_photos(args.folder)
     with Pool() as pool:
         rows = pool.map(measure, photos, 1)
     print("\n".join(table(rows)))
     if args.json:
         args.json.write_text(json.dumps(rows, indent=1))
+
+
+def known_photos(folder: Path) -> list[Path]:
+    """The photos of a folder whose exact coverage is kept."""
+    return sorted(p for p in folder.iterdir() if p.suffix.lower() == ".jpg" and truth_of(p).exists())
 
 
 def truth_of(photo: Path) -> Path:

@@ -2,9 +2,9 @@
 
     .venv/bin/python bench/empty_frames.py
 
-bench/scenes holds rendered scenes that the network was not trained on (training/scenes.py: NNNNN.jpg, NNNNN.png for the
-truth, NNNNN.empty.jpg). Of the demo's photos, the enamel mugs and the white bowl's front were taken before the backdrop
-that tests/awkward/empty-backdrop.JPG shows.
+bench/scenes holds rendered scenes that the network was not trained on (training/scenes.py), with their coverage in
+truth/ and their empty frames. Of the demo's photos, the enamel mugs and the white bowl's front were taken before the
+backdrop that tests/awkward/empty-backdrop.JPG shows.
 """
 
 from multiprocessing import Pool
@@ -12,6 +12,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+from broad import known_photos, truth_of
 from scoring import PHOTOS, ROOT, TRUTH, score
 
 from zero_easel.core.clearing.cutout import cutout
@@ -26,7 +27,7 @@ Job = tuple[Path, Path, Path]
 def main() -> None:
     """Print a row per photo, and the means."""
     jobs = [(PHOTOS / f"{stem}.JPG", EMPTY, TRUTH / f"{stem}.alpha.png") for stem in ON_IT]
-    jobs += [(p.with_suffix(".jpg"), p.with_suffix(".empty.jpg"), p) for p in sorted(SCENES.glob("*.png"))]
+    jobs += [(p, p.with_suffix(".empty.jpg"), truth_of(p)) for p in known_photos(SCENES)]
     with Pool() as pool:
         rows = pool.map(measure, jobs, 1)
     print("| photo | sad | sad with | iou | iou with | used |")

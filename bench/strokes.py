@@ -19,7 +19,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 from accuracy import GOOD
-from broad import truth_of
+from broad import known_photos, truth_of
 
 from zero_easel.core.clearing.cutout import cutout
 from zero_easel.core.clearing.marks import Mark
@@ -33,7 +33,7 @@ def main() -> None:
     parser.add_argument("--most", type=int, default=8)
     parser.add_argument("--json", type=Path)
     args = parser.parse_args()
-    photos = sorted(p for p in args.folder.iterdir() if p.suffix.lower() in (".jpg", ".png") and truth_of(p).exists())
+    photos = known_photos(args.folder)
     with Pool() as pool:
         rows = pool.map(partial(strokes_of, most=args.most), photos, 1)
     counts = np.array([row["strokes"] for row in rows if row["strokes"]])

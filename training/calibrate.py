@@ -1,10 +1,11 @@
 """Fits the confidence: how probable a good cutout (IoU of 0.97 or more) is, given what is measured on it.
 
-    PYTHONPATH=bench .venv/bin/python training/calibrate.py --scenes bench/scenes
+    PYTHONPATH=bench .venv/bin/python training/calibrate.py build/fitting bench/scenes
 
-The scenes must be some that the network was not trained on. Beside them, every second photo of the demo shop takes part
-with all its variations (bench/variations.py); the other half is left to check by. Prints the weights for
-src/zero_easel/core/clearing/doubt/signals.py and how well they do on the half that was left out.
+Each folder holds photos and their exact coverage, as for bench/broad.py, of things that no network was trained on and
+that nothing is measured on afterwards (things/testset.py --side fitting). Beside them, every second photo of the demo
+shop takes part with all its variations (bench/variations.py); the other half is left to check by. Prints the weights
+for src/zero_easel/core/clearing/doubt/signals.py and how well they do on the half that was left out.
 """
 
 import argparse
@@ -15,6 +16,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 from accuracy import GOOD
+from broad import known_photos, truth_of
 from scipy.optimize import minimize
 from scoring import PHOTOS, TRUTH, stems
 from variations import variations
@@ -32,10 +34,11 @@ Row = tuple[str, np.ndarray, float]
 def main() -> None:
     """Measure, fit, print."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--scenes", type=Path, required=True)
+    parser.add_argument("folders", type=Path, nargs="+")
     args = parser.parse_args()
     with Pool() as pool:
-        scenes = [row for rows in pool.imap(of_scene, sorted(args.scenes.glob("*.png")), 4) for row in rows]
+        known = [photo for folder in args.folders for photo in known_photos(folder)]
+        scenes = [row for rows in pool.imap(of_known, known, 4) for row in rows]
         photos = [row for rows in pool.imap(of_photo, stems(), 1) for row in rows]
     half = set(stems()[::2])
     used = scenes + [row for row in photos if row[0] in half]
@@ -46,10 +49,11 @@ def main() -> None:
         said(label, rows, weights)
 
 
-def of_scene(truth: Path) -> list[Row]:
-    """A rendered scene as it is."""
-    photo = cv2.imread(str(truth.with_suffix(".jpg")))[..., ::-1]
-    return measured(truth.stem, np.ascontiguousarray(photo), cv2.imread(str(truth), cv2.IMREAD_GRAYSCALE))
+def of_known(path: Path) -> list[Row]:
+    """A photo as it is."""
+    cv2.setNumThreads(1)
+    truth = cv2.imread(str(truth_of(path)), cv2.IMREAD_GRAYSCALE)
+    return measured(path.stem, read_photo(path).pixels, truth)
 
 
 def of_photo(stem: str) -> list[Row]:

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from zero_easel.core.clearing.marks import Mark, corrected, drawn
+from zero_easel.core.clearing.marks import Mark, corrected, drawn, planes_of
 from zero_easel.core.light.geometry import Box, Size
 
 BOX = Box(0.0, 0.0, 400.0, 300.0)
@@ -65,6 +65,16 @@ def test_nothing_outside_all_fences_is_item() -> None:
     assert after[50, 50] and after[130, 250]
     assert not after[50, 150] and not after[250, 380]
     assert abs(int(after.sum()) - (80 * 80 + 100 * 150 / 2)) < 500
+
+
+def test_planes_say_what_was_drawn_last() -> None:
+    first = Mark(kind="item", points=((100, 100),), radius=30)
+    over = Mark(kind="backdrop", points=((110, 100),), radius=10)
+    item, backdrop, beyond = planes_of([first, over], BOX, Size(400, 300)) > 0
+    assert item[100, 80] and not item[100, 110] and backdrop[100, 110] and not backdrop[100, 80] and not beyond.any()
+    fence = Mark(kind="fence", points=((50, 50), (200, 50), (200, 200), (50, 200)))
+    beyond = planes_of([fence], BOX, Size(400, 300))[2] > 0
+    assert not beyond[100, 100] and beyond[20, 20] and beyond[250, 300]
 
 
 @pytest.mark.parametrize(

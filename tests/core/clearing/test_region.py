@@ -1,4 +1,6 @@
-"""What is kept as item once the network has spoken."""
+"""What is kept as item once the networks have spoken."""
+
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -6,7 +8,7 @@ from support import photo_of
 
 from zero_easel.core.clearing.backdrop import estimate_backdrop
 from zero_easel.core.clearing.region import decide
-from zero_easel.core.clearing.sight import Sight, look_at
+from zero_easel.core.clearing.sight import Opinions, Sight, look_at
 from zero_easel.core.light.colour import to_linear
 from zero_easel.core.light.geometry import Size, Window
 from zero_easel.core.light.windows import part_of, size_within
@@ -24,7 +26,7 @@ def seen(item: np.ndarray, pixels: np.ndarray | None = None, odds: np.ndarray | 
     if odds is None:
         odds = np.where(item, 5, -5).astype(np.float32)
     linear = to_linear(pixels)
-    return Sight(linear, estimate_backdrop(linear), odds, Window(), None)
+    return Sight(pixels, linear, estimate_backdrop(linear), Opinions(odds, odds), Window(), None)
 
 
 def block(*boxes: tuple[int, int, int, int]) -> np.ndarray:
@@ -47,24 +49,6 @@ def test_specks_of_dirt_go_and_parts_stay() -> None:
     assert not kept[55:70, 55:70].any()
 
 
-def test_a_hole_that_shows_paper_stays_open_and_a_doubtful_label_is_no_hole() -> None:
-    body = block((80, 280, 100, 340))
-    hole, shaded, label, sure = (
-        block(box) for box in ((90, 130, 110, 160), (90, 130, 240, 300), (170, 190, 110, 200), (230, 260, 220, 300))
-    )
-    pixels = np.full((*SHAPE, 3), 200, np.uint8)
-    pixels[body & ~hole] = (60, 40, 30)
-    pixels[shaded] = (172, 172, 171)
-    pixels[label | sure] = (20, 160, 40)
-    odds = np.where(body, 5, -5).astype(np.float32)
-    odds[hole], odds[shaded], odds[label], odds[sure] = -0.7, -0.7, -0.7, -5
-    kept = decide(seen(body, pixels, odds), FRAME, []).item
-    assert not kept[100:120, 120:150].any() and not kept[100:120, 250:290].any()
-    assert kept[175:185, 120:190].all()
-    # What the network is certain of stays open, whatever it shows: coloured light falls through glass.
-    assert not kept[240:250, 230:290].any()
-
-
 def test_nothing_is_found_where_nothing_is_likely() -> None:
     assert not decide(seen(block()), FRAME, []).item.any()
 
@@ -81,10 +65,18 @@ def test_a_close_look_outweighs_one_from_afar() -> None:
     size = size_within(window, FRAME, 448)
     near = np.full(size[::-1], -5, np.float32)
     near[60:200, 60:200] = 5
-    sight = Sight(far.linear, far.backdrop, far.whole, window, near)
+    sight = replace(far, window=window, close=Opinions(near, near))
     item = decide(sight, FRAME, []).item
     assert item.shape == near.shape
     assert item[100:180, 100:180].mean() > 0.9
+
+
+def test_both_opinions_count() -> None:
+    item, other = block((100, 250, 120, 300)), block((100, 250, 120, 200))
+    sight = seen(item)
+    evidence, things = (np.where(m, 3, -3).astype(np.float32) for m in (item, other))
+    assert (decide(replace(sight, far=Opinions(evidence, 2 * things)), FRAME, []).item == other).mean() > 0.99
+    assert (decide(replace(sight, far=Opinions(2 * evidence, things)), FRAME, []).item == item).mean() > 0.99
 
 
 def test_parts_of_a_picture_lie_where_the_window_says() -> None:

@@ -84,9 +84,10 @@ def test_the_window_holds_the_item_and_is_looked_at_again() -> None:
     sight = look_at(to_srgb8(scene(True)), [])
     assert sight.window.left < 150 / 400 and sight.window.right > 230 / 400
     assert sight.window.top < 110 / 300 and sight.window.bottom > 210 / 300
-    assert sight.close is not None and max(sight.close.shape) == SIDE
-    h, w = sight.whole.shape
-    assert sight.whole[int(0.53 * h), int(0.47 * w)] > 2 and (sight.whole[: h // 6] < -2).all()
+    assert sight.close is not None and max(sight.close.evidence.shape) == SIDE
+    whole = sight.far.joined()
+    h, w = whole.shape
+    assert whole[int(0.53 * h), int(0.47 * w)] > 2 and (whole[: h // 6] < -2).all()
     assert sight.empty_fits is None
 
 

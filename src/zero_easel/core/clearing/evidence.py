@@ -4,10 +4,8 @@ A shadow multiplies the backdrop by one smooth, nearly colourless factor: it sho
 bounces off the item tints it; an item differs by colour, by texture, or only by a sharp rim.
 """
 
-import cv2
 import numpy as np
 
-from zero_easel.core.clearing.backdrop import FLOOR
 from zero_easel.core.light.colour import Float
 
 # Luminance as the mean of the three logarithms, and two differences that a colourless factor leaves at zero.
@@ -22,15 +20,3 @@ def opponent(residual: Float) -> Float:
 def chroma(values: Float) -> Float:
     """Length of the two colour differences of an opponent picture."""
     return np.asarray(np.hypot(values[..., 1], values[..., 2]), np.float32)
-
-
-def strangeness(linear: Float, field: Float) -> Float:
-    """(h, w) float32 >= 0: how little the backdrop, bare or in shadow, explains what is seen; 1 is much.
-
-    Deep shadow is rare, colour rarer, the more so in full light, and nothing is brighter than the backdrop.
-    linear, field: (h, w, 3) float32, a picture and its empty backdrop.
-    """
-    difference = opponent(np.log((cv2.GaussianBlur(linear, (0, 0), 0.8) + FLOOR) / (field + FLOOR)))
-    dark = difference[..., 0]
-    coloured = np.maximum(chroma(difference) - 0.03 - 0.05 * np.abs(dark), 0)
-    return np.asarray(2 * np.maximum(-dark - 0.35, 0) + 2 * np.maximum(dark - 0.05, 0) + 6 * coloured, np.float32)

@@ -66,6 +66,19 @@ def _draw(canvas: NDArray[np.uint8], points: NDArray[np.float64], radius: float,
             canvas[row, column] = 255
 
 
+def planes_of(marks: list[Mark], box: Box, size: Size) -> Float:
+    """(3, h, w) float32, 1 where is marked: item, backdrop, and beyond the fences, in a box seen at a size; later marks
+    lie over earlier ones."""
+    planes = np.zeros((3, size.height, size.width), np.float32)
+    for mark in marks:
+        if mark.kind in ("item", "backdrop"):
+            where, own = drawn([mark], (mark.kind,), box, size), int(mark.kind == "backdrop")
+            planes[own][where], planes[1 - own][where] = 1, 0
+    if any(mark.kind == "fence" for mark in marks):
+        planes[2] = ~drawn(marks, ("fence",), box, size)
+    return planes
+
+
 def corrected(odds: Float, linear: Float, marks: list[Mark], box: Box) -> Float:
     """Log odds of item after rough marks and fences, (h, w) float32; odds: before. linear: (h, w, 3), the same part of
     the photo. box: that part in px of the original. Later marks outvote earlier ones

@@ -24,13 +24,14 @@ def ask_network(features: Float) -> Float:
     """(channels, h, w) float32 features of a picture -> (h, w) float32 in [0, 1], how probable item is at a pixel."""
     h, w = features.shape[1:]
     padded = np.pad(features, ((0, 0), (0, -h % _STEP), (0, -w % _STEP)), mode="edge")
-    found = _session().run(["item"], {"features": np.ascontiguousarray(padded, np.float32)[None]})[0]
+    found = session_of(WEIGHTS).run(["item"], {"features": np.ascontiguousarray(padded, np.float32)[None]})[0]
     return np.asarray(found[0, 0, :h, :w], np.float32)
 
 
 @cache
-def _session() -> "onnxruntime.InferenceSession":
-    """One per process, on one thread: photos are the parallel part, and sums keep their order."""
+def session_of(weights: Path) -> "onnxruntime.InferenceSession":
+    """A network ready to run. One per process, on one thread: photos are the parallel part, and sums keep their
+    order."""
     # Starts a thread as it is loaded, and processes with threads must not fork: so not before it is needed.
     import onnxruntime
 
@@ -39,4 +40,4 @@ def _session() -> "onnxruntime.InferenceSession":
     options.log_severity_level = 3
     # Photos differ in shape: memory plans for each would only pile up.
     options.enable_mem_pattern = False
-    return onnxruntime.InferenceSession(str(WEIGHTS), options, providers=["CPUExecutionProvider"])
+    return onnxruntime.InferenceSession(str(weights), options, providers=["CPUExecutionProvider"])

@@ -21,7 +21,7 @@ def shadow_of(sight: Sight, region: Region) -> NDArray[np.uint8]:
     The darkening of the backdrop beside the item, continued under it, as far as it hangs together with the item; 0
     where the backdrop is as bright as it is elsewhere.
     """
-    h, w = sight.whole.shape
+    h, w = sight.far.evidence.shape
     picture = part_of(sight.linear, Window(), Size(w, h))
     ratio = (picture @ LUMA) / np.maximum(sight.backdrop.field @ LUMA, 1e-3)
     item = _in_frame(region, (h, w))
@@ -29,8 +29,6 @@ def shadow_of(sight: Sight, region: Region) -> NDArray[np.uint8]:
     dark = np.clip(1 - ratio, 0, 0.98).astype(np.float32)
     dark = fill_from(dark[..., None], ~near)[..., 0] * near + dark * ~near
     dark = cv2.GaussianBlur(dark, (0, 0), 1.2)
-    if sight.sheet is not None:
-        dark = dark * sight.sheet
     # Paper's own unevenness is no shadow.
     floor = 2.5 * sight.backdrop.noise + 0.01
     dark = np.where(dark > floor, (dark - floor) / (1 - floor), 0)

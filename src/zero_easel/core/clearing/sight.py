@@ -1,7 +1,7 @@
 """What is seen of a photo at the sizes at which it is decided: its backdrop, and the network's opinion from afar and
 from close by."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import cv2
@@ -11,8 +11,8 @@ from zero_easel.core.clearing.backdrop import Backdrop, estimate_backdrop, match
 from zero_easel.core.clearing.barrier import barrier_of
 from zero_easel.core.clearing.features import SIDE, features_of
 from zero_easel.core.clearing.network import ask_network
-from zero_easel.core.clearing.paper import fills_frame, find_papers
-from zero_easel.core.light.colour import Encoded, Float, Mask, to_linear
+from zero_easel.core.clearing.things import CLOSE, FAR, ask_things
+from zero_easel.core.light.colour import Encoded, Float, to_linear
 from zero_easel.core.light.geometry import Size, Window
 from zero_easel.core.light.windows import part_of, px_of, size_within
 from zero_easel.core.photos.reducing import reduced
@@ -24,8 +24,10 @@ FINE = 2 * SIDE
 _CLOSER = 1.2
 """A closer look that is finer by less than this factor tells nothing new."""
 _MARGIN = 0.12
-BEYOND = 6.0
-"""Log odds against anything beyond the paper, where it does not fill the frame."""
+MOST = 7.0
+"""Log odds that no look exceeds."""
+_THINGS = 0.55
+"""Weight of how things look against physical evidence."""
 
 
 class Near(NamedTuple):
@@ -35,27 +37,35 @@ class Near(NamedTuple):
     field: Float
 
 
+class Opinions(NamedTuple):
+    """Log odds of item by physical evidence, and by how things look, (h, w) float32 both."""
+
+    evidence: Float
+    things: Float
+
+    def joined(self) -> Float:
+        """Log odds of item, all in all."""
+        return np.asarray((1 - _THINGS) * self.evidence + _THINGS * np.clip(self.things, -MOST, MOST), np.float32)
+
+
 @dataclass(frozen=True)
 class Sight:
     """One photo, looked at.
 
-    linear: (h, w, 3) linear light, the photo with no side over MODERATE. backdrop: at the network's size. whole:
-    (h, w) float32 log odds of item over the frame, at the network's size. window: where the item seems to be.
-    close: (h, w) log odds within the window, at its own size; None where the whole frame says as much.
-    sheet: (h, w) bool, at the network's size, the paper where it does not fill the frame; None where it does.
-    empty_fits: whether an empty frame was used; None if none was given. near: the window, if it was made already.
-    settled: what was decided of a window before anybody drew marks, kept for the next mark (region.decide).
+    picture: (h, w, 3) sRGB as the photo, no side over MODERATE. linear: the same in linear light. backdrop: at the
+    network's size. far: opinions over the frame, at the network's size. window: where the item seems to be. close:
+    opinions within the window, at its own size; None where the whole frame says as much. empty_fits: whether an empty
+    frame was used; None if none was given. near: the window, if it was made already.
     """
 
+    picture: Encoded
     linear: Float
     backdrop: Backdrop
-    whole: Float
+    far: Opinions
     window: Window
-    close: Float | None
-    sheet: Mask | None = None
+    close: Opinions | None
     empty_fits: bool | None = None
     near: Near | None = None
-    settled: dict[Window, Float] = field(default_factory=dict)
 
     def seen(self, window: Window) -> Near:
         """The photo and its empty backdrop in a window."""
@@ -63,50 +73,19 @@ class Sight:
             return self.near
         return _near(self.linear, self.backdrop.field, window)
 
-    def within_sheet(self, window: Window, size: Size) -> Mask | None:
-        """(h, w) bool, where a window seen at a size is paper; None where all of the frame is."""
-        return None if self.sheet is None else part_of(self.sheet.astype(np.float32), window, size) > 0.5
-
-
-class _Look(NamedTuple):
-    """A look from afar, all at the network's size: see Sight; barrier as barrier_of makes it."""
-
-    backdrop: Backdrop
-    barrier: Float
-    odds: Float
-    sheet: Mask | None = None
-
 
 def look_at(pixels: Encoded, empties: list[Encoded]) -> Sight:
     """Look at a photo, (H, W, 3) uint8 or uint16 sRGB; empties: photos of the bare backdrop, any size."""
     moderate = reduced(pixels, MODERATE)
     small = to_linear(reduced(moderate, SIDE))
     backdrop = _backdrop(small, empties)
-    look = None if backdrop.known or fills_frame(backdrop) else _look_at_paper(small)
-    look = look or _from_afar(small, backdrop)
-    window, linear = _window(look.odds), to_linear(moderate)
-    near = _near(linear, look.backdrop.field, window)
-    sight = Sight(linear, look.backdrop, look.odds, window, None, look.sheet, backdrop.known if empties else None, near)
-    return replace(sight, close=_closer(sight, look.barrier))
-
-
-def _from_afar(linear: Float, backdrop: Backdrop) -> _Look:
-    barrier = barrier_of(linear, backdrop.field, backdrop.noise)
-    features = features_of(linear, backdrop.field, barrier, backdrop.noise, backdrop.known)
-    return _Look(backdrop, barrier, _log_odds(ask_network(features)))
-
-
-def _look_at_paper(linear: Float) -> _Look | None:
-    """What stands on paper that does not fill the frame; None if there is no such paper with something on it."""
-    for found in find_papers(linear):
-        look = _from_afar(found.alone(linear), found.backdrop)
-        paper = found.trimmed(look.odds)
-        if (paper.sheet != found.sheet).any():
-            look = _from_afar(paper.alone(linear), paper.backdrop)
-        if paper.carries(look.odds):
-            odds = np.where(paper.sheet, look.odds, -BEYOND).astype(np.float32)
-            return look._replace(odds=odds, sheet=paper.sheet)
-    return None
+    barrier = barrier_of(small, backdrop.field, backdrop.noise)
+    features = features_of(small, backdrop.field, barrier, backdrop.noise, backdrop.known)
+    far = Opinions(_log_odds(ask_network(features)), ask_things(moderate, FAR, Size.of(small)))
+    window, linear = _window(far.joined()), to_linear(moderate)
+    near = _near(linear, backdrop.field, window)
+    sight = Sight(moderate, linear, backdrop, far, window, None, backdrop.known if empties else None, near)
+    return replace(sight, close=_closer(sight, barrier))
 
 
 def _backdrop(linear: Float, empties: list[Encoded]) -> Backdrop:
@@ -148,18 +127,24 @@ def _near(linear: Float, field: Float, window: Window) -> Near:
     return Near(part_of(linear, window, size), part_of(field, window, size))
 
 
-def _closer(sight: Sight, barrier: Float) -> Float | None:
-    """Log odds within the window, as the network sees it from close by; None if that is hardly closer."""
+def _closer(sight: Sight, barrier: Float) -> Opinions | None:
+    """Opinions within the window, from close by; None if that is hardly closer."""
     linear, field = sight.seen(sight.window)
     size = Size.of(linear)
-    frame = sight.whole.shape[1] * (sight.window.right - sight.window.left)
+    frame = sight.far.evidence.shape[1] * (sight.window.right - sight.window.left)
     if size[0] < _CLOSER * frame:
         return None
-    paper = sight.within_sheet(sight.window, size)
-    if paper is not None:
-        linear = np.where(paper[..., None], linear, field)
     near, backdrop = part_of(barrier, sight.window, size), sight.backdrop
-    return _log_odds(ask_network(features_of(linear, field, near, backdrop.noise, backdrop.known, sight.window)))
+    evidence = ask_network(features_of(linear, field, near, backdrop.noise, backdrop.known, sight.window))
+    return Opinions(_log_odds(evidence), ask_things(within(sight.picture, sight.window), CLOSE, size))
+
+
+def within(picture: Encoded, window: Window) -> Encoded:
+    """The whole px of a picture that a window holds."""
+    h, w = picture.shape[:2]
+    top, left = round(window.top * h), round(window.left * w)
+    bottom, right = max(top + 1, round(window.bottom * h)), max(left + 1, round(window.right * w))
+    return picture[top:bottom, left:right]
 
 
 def _log_odds(probability: Float) -> Float:

@@ -61,8 +61,6 @@ def _doubts(sight: Sight, region: Region, edge: Edge, signals: Signals) -> Itera
     if signals.thin > 0.2 and (place := place_of(_unsure_of(thin_parts(region), region), region, _line(region))):
         yield Flag("fine-parts", f"thin parts {_at(place.where)} are faint: are all there, and open between?",
                    f"{signals.thin:.0%} of it is thin", place.outlines)  # fmt: skip
-    if signals.surrounded > 0:
-        yield Flag("surrounded", "table or room around the paper was left out")
     if signals.large > 0:
         yield Flag("large", "it fills much of the photo: is it the item, and not paper on a table?")
 

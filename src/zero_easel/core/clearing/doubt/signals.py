@@ -20,18 +20,20 @@ from zero_easel.core.light.windows import part_of
 class Signals:
     """What tells good cutouts from bad ones, each 0..1.
 
-    unsure: share of the item by which the network expects to be wrong, from its own odds. differing: one less the
+    unsure: share of the item by which the network expects to be wrong, from its own odds. contested: one less the
+    intersection over union of what physical evidence says and of what things look like. differing: one less the
     intersection over union of the looks from afar and from close by. faint: share of the outline along which item and
     backdrop differ by little more than noise. alike: share of the inside that looks like the backdrop. thin: share of
     the item in parts thinner than a twentieth of it. small, large: how little or how much of the frame it covers, for
     paper on a table may be taken for an item. unexplained: share of the frame beside the item that the backdrop does
     not explain. shadowy: share of the item that a shadow could be. soft: share of the outline where the odds turn
-    slowly, as they do along shadows. cut_off: whether it touches the frame. surrounded: whether there is table or room
-    around the paper. ragged: by how much the outline is longer than a smooth one, as along fibres and where texture
-    was cut out. patch: side of the largest patch that could be either, against the item's.
+    slowly, as they do along shadows. cut_off: whether it touches the frame. ragged: by how much the outline is longer
+    than a smooth one, as along fibres and where texture was cut out. patch: side of the largest patch that could be
+    either, against the item's.
     """
 
     unsure: float
+    contested: float
     differing: float
     faint: float
     alike: float
@@ -42,13 +44,13 @@ class Signals:
     shadowy: float
     soft: float
     cut_off: float
-    surrounded: float
     ragged: float
     patch: float
 
 
 _WEIGHTS = Signals(
     unsure=12.4,
+    contested=0,
     differing=0,
     faint=0,
     alike=0.2,
@@ -59,7 +61,6 @@ _WEIGHTS = Signals(
     shadowy=0,
     soft=5.4,
     cut_off=3.0,
-    surrounded=0,
     ragged=1.2,
     patch=4.0,
 )
@@ -83,6 +84,7 @@ def signals_of(sight: Sight, region: Region, edge: Edge) -> Signals:
     covered = area / item.size * (region.window.right - region.window.left) * (region.window.bottom - region.window.top)
     return Signals(
         unsure=min(1.0, wrong / area),
+        contested=_contested(sight),
         differing=_differing(sight),
         faint=_share(faint_rim(edge), region),
         alike=float(alike_of(difference)[item].mean()),
@@ -93,7 +95,6 @@ def signals_of(sight: Sight, region: Region, edge: Edge) -> Signals:
         shadowy=float(shadowy[item].mean()),
         soft=_share(soft_rim(region), region),
         cut_off=float(bool(cut_sides(region))),
-        surrounded=float(sight.sheet is not None),
         ragged=_ragged(region),
         patch=_patch(region),
     )
@@ -117,13 +118,23 @@ def confidence_of(signals: Signals) -> float:
     return round(float(1 / (1 + np.exp(score))), 3)
 
 
+def _contested(sight: Sight) -> float:
+    opinions = sight.close or sight.far
+    return 1 - _overlap(opinions.evidence > 0, opinions.things > 0)
+
+
+def _overlap(one: Mask, other: Mask) -> float:
+    """Intersection over union; 1 if there is nothing."""
+    either = float((one | other).sum())
+    return float((one & other).sum()) / either if either else 1.0
+
+
 def _differing(sight: Sight) -> float:
     if sight.close is None:
         return 0.0
-    near: Mask = sight.close > 0
-    far: Mask = part_of(sight.whole, sight.window, Size.of(near)) > 0
-    either = float((near | far).sum())
-    return 1 - float((near & far).sum()) / either if either else 0.0
+    near: Mask = sight.close.joined() > 0
+    far: Mask = part_of(sight.far.joined(), sight.window, Size.of(near)) > 0
+    return 1 - _overlap(near, far)
 
 
 def outline_of(item: Mask) -> Mask:
@@ -204,8 +215,5 @@ def finer_by(region: Region) -> float:
 
 
 def _unexplained(sight: Sight) -> float:
-    beside = np.ones(sight.whole.shape, np.bool_)
-    beside[sight.whole > -2] = False
-    if sight.sheet is not None:
-        beside &= sight.sheet
+    beside = sight.far.joined() <= -2
     return 1 - float(sight.backdrop.explained[beside].mean()) if beside.any() else 1.0
