@@ -1,9 +1,10 @@
-"""Writes the trained network as ONNX, in eight bits.
+"""Writes the trained network as ONNX, its weights in sixteen bits.
 
     python training/things/export.py --stock build/stock --out things.onnx build/things/last.pt
 
 Several checkpoints may be named: their weights are averaged (Wortsman et al., Model soups, ICML 2022). Prints the
-overlap on composites of held-out things before and after.
+overlap on composites of held-out things. It still computes in 32 bits: eight bits for what flows between its layers
+save a quarter of its time and cost 0.025 of mean overlap.
 """
 
 import argparse
@@ -16,14 +17,10 @@ import onnx
 import onnxruntime
 import torch
 from composites import composite
-from hand import first_marks, planes_of
 from network import MARKS, Encoder, ThingNet
-from onnxruntime.quantization import CalibrationDataReader, QuantFormat, QuantType, quantize_static
-from onnxruntime.quantization.shape_inference import quant_pre_process
+from onnx import TensorProto, helper, numpy_helper
 from stock import UNSEEN, stock_of
 from torch import nn
-
-SIZES = ((384, 288), (288, 384), (512, 384))
 
 
 class Whole(nn.Module):
@@ -37,40 +34,26 @@ class Whole(nn.Module):
         return self.net((seen[:, :3] - 127) / 128, seen[:, 3:])[0]
 
 
-class _Examples(CalibrationDataReader):
-    def __init__(self, examples: list[np.ndarray]) -> None:
-        self._left = iter(examples)
-
-    def get_next(self) -> dict[str, np.ndarray] | None:
-        x = next(self._left, None)
-        return None if x is None else {"seen": x}
-
-
 def main() -> None:
-    """Average, export, quantise, measure."""
+    """Average, export, measure."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("checkpoints", type=Path, nargs="+")
     parser.add_argument("--stock", type=Path, required=True)
     parser.add_argument("--out", type=Path, required=True)
-    parser.add_argument("--examples", type=int, default=48, help="composites to find scales by, and to measure on")
+    parser.add_argument("--examples", type=int, default=48, help="composites of held-out things to measure on")
     args = parser.parse_args()
     cv2.setNumThreads(1)
-    net = averaged(args.checkpoints)
-    single = args.out.with_suffix(".single.onnx")
     example = torch.zeros(1, 3 + MARKS, 288, 384)
     shape = {"seen": {2: "height", 3: "width"}, "odds": {2: "height", 3: "width"}}
-    torch.onnx.export(Whole(net), (example,), str(single), input_names=["seen"], output_names=["odds"],
-                      dynamic_axes=shape, opset_version=17, dynamo=False)  # fmt: skip
-    stock = stock_of(args.stock, "training")
-    quantise(single, args.out, [seen(stock, k) for k in range(args.examples)])
+    torch.onnx.export(Whole(averaged(args.checkpoints)), (example,), str(args.out), input_names=["seen"],
+                      output_names=["odds"], dynamic_axes=shape, opset_version=17, dynamo=False)  # fmt: skip
+    onnx.save(halved(onnx.load(args.out)), args.out)
     unseen = stock_of(args.stock, *UNSEEN)
-    held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(args.examples)]
-    for path in (single, args.out):
-        found = overlaps(path, held)
-        print(
-            f"{path.name}: {path.stat().st_size / 1e6:.1f} MB, median {np.median(found):.4f}, mean {found.mean():.4f}"
-        )
-    single.unlink()
+    found = overlaps(
+        args.out, [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(args.examples)]
+    )
+    size = args.out.stat().st_size / 1e6
+    print(f"{args.out.name}: {size:.1f} MB, median {np.median(found):.4f}, mean {found.mean():.4f}")
 
 
 def averaged(checkpoints: list[Path]) -> ThingNet:
@@ -83,26 +66,16 @@ def averaged(checkpoints: list[Path]) -> ThingNet:
     return net
 
 
-def seen(stock, number: int) -> np.ndarray:
-    """(1, 3 + MARKS, h, w) float32, a composite as the network sees it, every third with marks."""
-    rng = np.random.default_rng([21, number])
-    size = SIZES[number % len(SIZES)]
-    photo, truth = composite(rng, stock, size)
-    marks = planes_of(first_marks(rng, truth > 127) if number % 3 == 0 else [], size)
-    return np.concatenate([photo.transpose(2, 0, 1).astype(np.float32), marks])[None]
-
-
-def quantise(single: Path, out: Path, examples: list[np.ndarray]) -> None:
-    """Weights and activations in eight bits, a scale for each channel of weights (Jacob et al., CVPR 2018). Weights use
-    seven of their bits, so that sums cannot saturate on processors without dot products of bytes. Clip is among them so
-    that a convolution's output is measured after it: values beyond ReLU6's ends would take all of the scale."""
-    ready = single.with_suffix(".ready.onnx")
-    quant_pre_process(str(single), str(ready), skip_symbolic_shape=True)
-    quantize_static(ready, out, _Examples(examples), quant_format=QuantFormat.QDQ, per_channel=True, reduce_range=True,
-                    weight_type=QuantType.QInt8, activation_type=QuantType.QUInt8,
-                    op_types_to_quantize=["Conv", "Clip"])  # fmt: skip
-    ready.unlink()
-    onnx.checker.check_model(onnx.load(out))
+def halved(model: onnx.ModelProto) -> onnx.ModelProto:
+    """The same network with its larger weights kept in sixteen bits; they are widened once, as it is loaded."""
+    for weight in model.graph.initializer:
+        values = numpy_helper.to_array(weight)
+        if values.dtype == np.float32 and values.size > 64:
+            name = weight.name
+            weight.CopyFrom(numpy_helper.from_array(values.astype(np.float16), f"{name}.half"))
+            model.graph.node.insert(0, helper.make_node("Cast", [f"{name}.half"], [name], to=TensorProto.FLOAT))
+    onnx.checker.check_model(model)
+    return model
 
 
 def overlaps(path: Path, held: list[tuple[np.ndarray, np.ndarray]]) -> np.ndarray:
