@@ -1,6 +1,7 @@
 """Photos that are being corrected: kept decoded in memory, so that a mark shows its effect at once.
 
-A correction needs neither the file again nor the network: both looks are kept, and only what is visible is solved. The
+A correction needs neither the file again nor the evidence: the photo is looked at once more with the marks in view, and
+only what is visible is solved. The
 cutout at full size is made afterwards, by the same functions, with the other work.
 """
 
@@ -17,7 +18,7 @@ from zero_easel.core.clearing.cutout import exactly
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.clearing.matte import Edge, edge_of
 from zero_easel.core.clearing.region import decide
-from zero_easel.core.clearing.sight import Sight, look_at
+from zero_easel.core.clearing.sight import Sight, look_again, look_at
 from zero_easel.core.finishing.encode import encode_jpeg, encode_tile
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box, Size
@@ -57,8 +58,9 @@ class OpenPhoto:
         """The edge with these marks."""
         with self.lock:
             if marks not in self._edges:
-                region = decide(self.sight, Size.of(self.photo.pixels), list(marks))
-                self._edges[marks] = edge_of(self.sight, region)
+                frame = Size.of(self.photo.pixels)
+                sight = look_again(self.sight, list(marks), frame)
+                self._edges[marks] = edge_of(sight, decide(sight, frame, list(marks)))
             return self._edges[marks]
 
     def photo_tile(self, level: int, column: int, row: int) -> bytes:

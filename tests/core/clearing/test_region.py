@@ -76,7 +76,7 @@ def test_both_opinions_count() -> None:
     sight = seen(item)
     evidence, things = (np.where(m, 3, -3).astype(np.float32) for m in (item, other))
     assert (decide(replace(sight, far=Opinions(evidence, 2 * things)), FRAME, []).item == other).mean() > 0.99
-    assert (decide(replace(sight, far=Opinions(2 * evidence, things)), FRAME, []).item == item).mean() > 0.99
+    assert (decide(replace(sight, far=Opinions(4 * evidence, things)), FRAME, []).item == item).mean() > 0.99
 
 
 def test_parts_of_a_picture_lie_where_the_window_says() -> None:

@@ -10,7 +10,7 @@ from zero_easel.core.clearing.marks import Mark, drawn
 from zero_easel.core.clearing.matte import Edge, edge_of
 from zero_easel.core.clearing.region import Region, decide
 from zero_easel.core.clearing.shadow import shadow_of
-from zero_easel.core.clearing.sight import Sight, look_at
+from zero_easel.core.clearing.sight import Sight, look_again, look_at
 from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.item import CutItem, cropped
 from zero_easel.core.light.colour import Encoded
@@ -30,8 +30,9 @@ def cutout(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] 
     """
     if photo.alpha is not None and not marks:
         return _as_delivered(photo)
-    sight = look_at(photo.pixels, list(empties))
-    region = decide(sight, Size.of(photo.pixels), list(marks))
+    frame = Size.of(photo.pixels)
+    sight = look_again(look_at(photo.pixels, list(empties)), list(marks), frame)
+    region = decide(sight, frame, list(marks))
     return finished(photo.pixels, sight, region, edge_of(sight, region), list(marks))
 
 

@@ -10,10 +10,11 @@ import numpy as np
 from zero_easel.core.clearing.backdrop import Backdrop, estimate_backdrop, match_empty
 from zero_easel.core.clearing.barrier import barrier_of
 from zero_easel.core.clearing.features import SIDE, features_of
+from zero_easel.core.clearing.marks import Mark, planes_of
 from zero_easel.core.clearing.network import ask_network
 from zero_easel.core.clearing.things import CLOSE, FAR, ask_things
 from zero_easel.core.light.colour import Encoded, Float, to_linear
-from zero_easel.core.light.geometry import Size, Window
+from zero_easel.core.light.geometry import Box, Size, Window
 from zero_easel.core.light.windows import part_of, px_of, size_within
 from zero_easel.core.photos.reducing import reduced
 
@@ -26,7 +27,7 @@ _CLOSER = 1.2
 _MARGIN = 0.12
 MOST = 7.0
 """Log odds that no look exceeds."""
-_THINGS = 0.55
+_THINGS = 0.7
 """Weight of how things look against physical evidence."""
 
 
@@ -86,6 +87,35 @@ def look_at(pixels: Encoded, empties: list[Encoded]) -> Sight:
     near = _near(linear, backdrop.field, window)
     sight = Sight(moderate, linear, backdrop, far, window, None, backdrop.known if empties else None, near)
     return replace(sight, close=_closer(sight, barrier))
+
+
+def look_again(sight: Sight, marks: list[Mark], frame: Size) -> Sight:
+    """The same photo with a person's rough marks and fences in view; the exact brush is none of these. frame: size of
+    the photo, px. A hand that contradicts what was seen knows better than the evidence, too: how things look with the
+    marks is then all that counts."""
+    marks = [mark for mark in marks if not mark.kind.startswith("exact")]
+    if not marks:
+        return sight
+    size = Size.of(sight.far.things)
+    things = ask_things(sight.picture, FAR, size, planes_of(marks, Box(0, 0, *frame), size))
+    far = Opinions(things, things)
+    window = _around(_window(far.joined()), marks, frame)
+    near = _near(sight.linear, sight.backdrop.field, window)
+    box = Box(*(edge * side for edge, side in zip(window, (*frame, *frame), strict=True)))
+    size = Size.of(near.linear)
+    things = ask_things(within(sight.picture, window), CLOSE, size, planes_of(marks, box, size))
+    return replace(sight, far=far, window=window, close=Opinions(things, things), near=near)
+
+
+def _around(window: Window, marks: list[Mark], frame: Size) -> Window:
+    """The window and all that was marked as item."""
+    left, top, right, bottom = window
+    for mark in marks:
+        if mark.kind == "item":
+            points, reach = np.array(mark.points) / frame, 2 * mark.radius / np.array(frame) + 0.02
+            left, top = np.minimum((left, top), (points - reach).min(0))
+            right, bottom = np.maximum((right, bottom), (points + reach).max(0))
+    return Window(max(0.0, float(left)), max(0.0, float(top)), min(1.0, float(right)), min(1.0, float(bottom)))
 
 
 def _backdrop(linear: Float, empties: list[Encoded]) -> Backdrop:
