@@ -13,6 +13,7 @@ from typing import Literal
 import cv2
 import numpy as np
 from cast import Cast, load
+from flats import flat
 
 HELD_OUT = ("KatorLegaz", "Reallusion")
 """Sources that are only measured on."""
@@ -45,8 +46,10 @@ class Stock:
     textures: list[np.ndarray]
 
     def pick(self, rng: np.random.Generator, kind: str | None) -> "Cast | np.ndarray":
-        """A thing's cast or a cutout, (h, w, 4) uint8. kind: "cutout", "cast", "thin" or None for any."""
+        """A thing's cast or a cutout, (h, w, 4) uint8. kind: "cutout", "cast", "thin", "flat" or None for any."""
         dice = rng.uniform()
+        if kind == "flat" or (kind is None and rng.uniform() < 0.12):
+            return flat(rng, self.textures)
         if self.cutouts and (kind == "cutout" or (kind is None and dice < 0.4)):
             return _cutout(self.cutouts[rng.integers(len(self.cutouts))])
         among = self.thin if kind == "thin" or (kind is None and dice > 0.85) else self.things
