@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from cast import cast, load, save
 from composites import Wish, composite
+from flats import flat
 from grounds import encoded, linear, place
 from hand import first_marks, planes_of, worst_mark
 from hypothesis import given
@@ -138,3 +139,16 @@ def test_whole_sources_and_some_names_are_held_out() -> None:
     for side in ("fitting", "measuring"):
         assert sides.count(side) / len(sides) == pytest.approx(1 / 12, abs=0.03)
     assert side_of("stamps", "Rubberduck") == side_of("BlendSwap-CC-0", "rubberduck")
+
+
+def test_flat_things_are_solid_and_some_have_holes() -> None:
+    texture = np.random.default_rng(2).integers(60, 200, (64, 64, 3)).astype(np.uint8)
+    holed = 0
+    for seed in range(40):
+        face = flat(np.random.default_rng(seed), [texture], 200)
+        assert face.shape[2] == 4 and max(face.shape[:2]) <= 200
+        cover = face[..., 3] > 127
+        assert cover.mean() > 0.02
+        framed = np.pad(~cover, 1, constant_values=True).astype(np.uint8)
+        holed += cv2.connectedComponents(framed, connectivity=4)[0] > 2
+    assert 4 < holed < 30

@@ -24,14 +24,16 @@ from torch import nn
 
 
 class Whole(nn.Module):
-    """(n, 3 + MARKS, h, w): photo as sRGB in 0..255, marks as 0 or 1 -> (n, 1, h, w) log odds of item."""
+    """(n, 3 + MARKS, h, w): photo as sRGB in 0..255, marks as 0 or 1 -> (n, 1, h, w) log odds of item, and features of
+    each eighth px."""
 
     def __init__(self, net: ThingNet) -> None:
         super().__init__()
         self.net = net
 
-    def forward(self, seen: torch.Tensor) -> torch.Tensor:
-        return self.net((seen[:, :3] - 127) / 128, seen[:, 3:])[0]
+    def forward(self, seen: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
+        odds, _, features = self.net((seen[:, :3] - 127) / 128, seen[:, 3:])
+        return odds, features
 
 
 def main() -> None:
@@ -44,9 +46,10 @@ def main() -> None:
     args = parser.parse_args()
     cv2.setNumThreads(1)
     example = torch.zeros(1, 3 + MARKS, 288, 384)
-    shape = {"seen": {2: "height", 3: "width"}, "odds": {2: "height", 3: "width"}}
+    shape = {name: {2: "height", 3: "width"} for name in ("seen", "odds", "features")}
     torch.onnx.export(Whole(averaged(args.checkpoints)), (example,), str(args.out), input_names=["seen"],
-                      output_names=["odds"], dynamic_axes=shape, opset_version=17, dynamo=False)  # fmt: skip
+                      output_names=["odds", "features"], dynamic_axes=shape, opset_version=17,
+                      dynamo=False)  # fmt: skip
     onnx.save(halved(onnx.load(args.out)), args.out)
     unseen = stock_of(args.stock, *UNSEEN)
     found = overlaps(
@@ -84,7 +87,7 @@ def overlaps(path: Path, held: list[tuple[np.ndarray, np.ndarray]]) -> np.ndarra
     found = []
     for photo, truth in held:
         x = np.concatenate([photo.transpose(2, 0, 1), np.zeros((MARKS, *photo.shape[:2]))]).astype(np.float32)
-        item, real = session.run(None, {"seen": x[None]})[0][0, 0] > 0, truth > 127
+        item, real = session.run(["odds"], {"seen": x[None]})[0][0, 0] > 0, truth > 127
         found.append((item & real).sum() / max((item | real).sum(), 1) if real.any() else float(not item.any()))
     return np.array(found)
 

@@ -48,7 +48,7 @@ class Stock:
     def pick(self, rng: np.random.Generator, kind: str | None) -> "Cast | np.ndarray":
         """A thing's cast or a cutout, (h, w, 4) uint8. kind: "cutout", "cast", "thin", "flat" or None for any."""
         dice = rng.uniform()
-        if kind == "flat" or (kind is None and rng.uniform() < 0.12):
+        if kind == "flat" or (kind is None and rng.uniform() < 0.18):
             return flat(rng, self.textures)
         if self.cutouts and (kind == "cutout" or (kind is None and dice < 0.4)):
             return _cutout(self.cutouts[rng.integers(len(self.cutouts))])

@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from zero_easel.core.clearing.backdrop import FLOOR, estimate_backdrop
 from zero_easel.core.clearing.features import CHANNELS, SIDE, features_of
-from zero_easel.core.clearing.sight import look_at
+from zero_easel.core.clearing.marks import Mark
+from zero_easel.core.clearing.sight import look_again, look_at
 from zero_easel.core.light.colour import channel_sum, to_linear, to_srgb8
 from zero_easel.core.light.geometry import Size, Window
 from zero_easel.core.light.windows import part_of, size_within
@@ -111,3 +112,16 @@ def test_sums_over_channels_are_sums() -> None:
     values = np.random.default_rng(1).normal(0, 1, (7, 5, 3)).astype(np.float32)
     assert np.allclose(channel_sum(values), values.sum(2), atol=1e-6)
     assert channel_sum(values[:, 2]).shape == (7,)
+
+
+def test_marks_are_looked_at_in_the_whole_photo_and_in_a_window_around_them() -> None:
+    pixels = to_srgb8(scene(True))
+    frame = Size.of(pixels)
+    sight = look_at(pixels, [])
+    assert look_again(sight, [Mark(kind="exact-item", points=((5, 5),))], frame) is sight
+    corner = Mark(kind="item", points=((380.5, 20.5),), radius=6)
+    again = look_again(sight, [corner], frame)
+    assert again.window.right >= 380 / 400 and again.window.top <= 20 / 300
+    assert again.close is not None and again.near is not None
+    assert again.close.things.shape == again.near.linear.shape[:2]
+    assert again.far.things[20, 380] > sight.far.things[20, 380] + 1

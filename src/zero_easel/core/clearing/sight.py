@@ -39,14 +39,16 @@ class Near(NamedTuple):
 
 
 class Opinions(NamedTuple):
-    """Log odds of item by physical evidence, and by how things look, (h, w) float32 both."""
+    """Log odds of item by physical evidence, and by how things look, (h, w) float32 both; weight: of the latter."""
 
     evidence: Float
     things: Float
+    weight: float = _THINGS
 
     def joined(self) -> Float:
         """Log odds of item, all in all."""
-        return np.asarray((1 - _THINGS) * self.evidence + _THINGS * np.clip(self.things, -MOST, MOST), np.float32)
+        things = np.clip(self.things, -MOST, MOST)
+        return np.asarray((1 - self.weight) * self.evidence + self.weight * things, np.float32)
 
 
 @dataclass(frozen=True)
@@ -98,13 +100,14 @@ def look_again(sight: Sight, marks: list[Mark], frame: Size) -> Sight:
         return sight
     size = Size.of(sight.far.things)
     things = ask_things(sight.picture, FAR, size, planes_of(marks, Box(0, 0, *frame), size))
-    far = Opinions(things, things)
+    far = Opinions(sight.far.evidence, things, 1.0)
     window = _around(_window(far.joined()), marks, frame)
     near = _near(sight.linear, sight.backdrop.field, window)
     box = Box(*(edge * side for edge, side in zip(window, (*frame, *frame), strict=True)))
     size = Size.of(near.linear)
     things = ask_things(within(sight.picture, window), CLOSE, size, planes_of(marks, box, size))
-    return replace(sight, far=far, window=window, close=Opinions(things, things), near=near)
+    close = Opinions(part_of(sight.far.evidence, window, size), things, 1.0)
+    return replace(sight, far=far, window=window, close=close, near=near)
 
 
 def _around(window: Window, marks: list[Mark], frame: Size) -> Window:

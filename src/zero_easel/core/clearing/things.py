@@ -27,17 +27,33 @@ def ask_things(picture: Encoded, side: int, size: Size, marks: Float | None = No
     side: about the longer side in px at which it is looked at. marks: (MARKS, h, w) in [0, 1], of any size: marked as
     item, marked as backdrop, and beyond a fence.
     """
+    small = _reduced(picture, side)
+    h, w = small.shape[:2]
+    drawn = np.zeros((MARKS, h, w), np.float32)
+    if marks is not None:
+        drawn = np.stack([cv2.resize(plane, (w, h), interpolation=cv2.INTER_LINEAR) for plane in marks])
+        drawn = (drawn > 0.3).astype(np.float32)
+    return np.asarray(cv2.resize(_asked("odds", small, drawn)[0], size, interpolation=cv2.INTER_LINEAR), np.float32)
+
+
+def features_of_things(picture: Encoded) -> Float:
+    """What it forms its opinion from, seen from afar: (h', w', c) float32 of each eighth px, all of length 1."""
+    small = _reduced(picture, FAR)
+    found = _asked("features", small, np.zeros((MARKS, *small.shape[:2]), np.float32))
+    length = np.linalg.norm(found, axis=0, keepdims=True)
+    return np.ascontiguousarray(np.moveaxis(found / np.maximum(length, 1e-6), 0, 2))
+
+
+def _reduced(picture: Encoded, side: int) -> Float:
+    """(h, w, 3) float32 in 0..255, the longer side about `side`, both what the network can halve."""
     h, w = picture.shape[:2]
     scale = side / max(h, w)
-    seen = (max(_STEP, round(w * scale / _STEP) * _STEP), max(_STEP, round(h * scale / _STEP) * _STEP))
+    size = (max(_STEP, round(w * scale / _STEP) * _STEP), max(_STEP, round(h * scale / _STEP) * _STEP))
     how = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
-    small = cv2.resize(picture, seen, interpolation=how).astype(np.float32)
-    if picture.dtype == np.uint16:
-        small /= 257
-    drawn = np.zeros((MARKS, seen[1], seen[0]), np.float32)
-    if marks is not None:
-        drawn = np.stack([cv2.resize(plane, seen, interpolation=cv2.INTER_LINEAR) for plane in marks])
-        drawn = (drawn > 0.3).astype(np.float32)
-    planes = np.concatenate([np.moveaxis(small, 2, 0), drawn])[None]
-    odds = session_of(WEIGHTS).run(["odds"], {"seen": np.ascontiguousarray(planes)})[0][0, 0]
-    return np.asarray(cv2.resize(odds, size, interpolation=cv2.INTER_LINEAR), np.float32)
+    small = np.asarray(cv2.resize(picture, size, interpolation=how), np.float32)
+    return small / np.float32(257) if picture.dtype == np.uint16 else small
+
+
+def _asked(what: str, small: Float, drawn: Float) -> Float:
+    planes = np.ascontiguousarray(np.concatenate([np.moveaxis(small, 2, 0), drawn])[None])
+    return np.asarray(session_of(WEIGHTS).run([what], {"seen": planes})[0][0], np.float32)
