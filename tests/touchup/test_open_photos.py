@@ -41,7 +41,8 @@ def test_tiles_at_full_size_are_the_cutout(sheet: OpenPhoto, marks: tuple[Mark, 
         tile = pixels_of(sheet.cutout_tile(marks, 0, column, row))
         part = whole[row * TILE : (row + 1) * TILE, column * TILE : (column + 1) * TILE]
         assert tile.shape == part.shape
-        assert np.abs(tile[..., 3].astype(int) - part[..., 3]).max() <= 2
+        apart = np.abs(tile[..., 3].astype(int) - part[..., 3])
+        assert apart.max() <= 4 and (apart > 1).mean() < 0.001  # places in the grid are rounded anew for each tile
 
 
 def test_a_mark_changes_its_own_tile_and_no_other(sheet: OpenPhoto) -> None:

@@ -71,12 +71,27 @@ def test_a_close_look_outweighs_one_from_afar() -> None:
     assert item[100:180, 100:180].mean() > 0.9
 
 
-def test_both_opinions_count() -> None:
+def test_how_things_look_outweighs_evidence_that_differs_and_yields_where_it_knows_nothing() -> None:
     item, other = block((100, 250, 120, 300)), block((100, 250, 120, 200))
+    evidence, things = (np.where(m, 4, -4).astype(np.float32) for m in (item, other))
     sight = seen(item)
-    evidence, things = (np.where(m, 3, -3).astype(np.float32) for m in (item, other))
-    assert (decide(replace(sight, far=Opinions(evidence, 2 * things)), FRAME, []).item == other).mean() > 0.99
-    assert (decide(replace(sight, far=Opinions(4 * evidence, things)), FRAME, []).item == item).mean() > 0.99
+    assert (decide(replace(sight, far=Opinions(evidence, things)), FRAME, []).item == other).mean() > 0.99
+    # A hole in what both see is decided by the surer one.
+    holed = item.copy()
+    holed[150:200, 180:230] = False
+    both = Opinions(np.where(holed, 6, -6).astype(np.float32), np.where(item, 5, -5).astype(np.float32))
+    assert (decide(replace(sight, far=both), FRAME, []).item == holed).mean() > 0.99
+    nothing = Opinions(evidence, np.full_like(evidence, -4))
+    assert (decide(replace(sight, far=nothing), FRAME, []).item == item).mean() > 0.99
+
+
+def test_marks_count_where_they_change_how_things_look() -> None:
+    item = block((100, 250, 120, 300))
+    odds = np.where(item, 4, -4).astype(np.float32)
+    marked = odds.copy()
+    marked[:, :200] = -4
+    after = decide(replace(seen(item), far=Opinions(odds, odds, marked)), FRAME, []).item
+    assert (after[:, 205:] == item[:, 205:]).all() and not after[:, :195].any()
 
 
 def test_parts_of_a_picture_lie_where_the_window_says() -> None:

@@ -124,4 +124,4 @@ def test_marks_are_looked_at_in_the_whole_photo_and_in_a_window_around_them() ->
     assert again.window.right >= 380 / 400 and again.window.top <= 20 / 300
     assert again.close is not None and again.near is not None
     assert again.close.things.shape == again.near.linear.shape[:2]
-    assert again.far.things[20, 380] > sight.far.things[20, 380] + 1
+    assert again.far.joined()[20, 380] > sight.far.joined()[20, 380] + 1

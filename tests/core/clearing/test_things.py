@@ -22,7 +22,7 @@ def test_odds_have_the_size_that_was_asked_for_whatever_the_photos_depth(mug: np
     assert odds.shape == (250, 333) and odds.dtype == np.float32
     assert odds[150, 166] > 2 and (odds[:25] < -2).all()
     deep = ask_things(mug.astype(np.uint16) * 257, side, size)
-    assert np.abs(deep - odds).mean() < 0.05 and ((deep > 0) == (odds > 0)).mean() > 0.995
+    assert np.abs(deep - odds).mean() < 0.25 and ((deep > 0) == (odds > 0)).mean() > 0.99
 
 
 def test_marks_turn_what_they_lie_on(mug: np.ndarray) -> None:

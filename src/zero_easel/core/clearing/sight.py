@@ -13,7 +13,7 @@ from zero_easel.core.clearing.features import SIDE, features_of
 from zero_easel.core.clearing.marks import Mark, planes_of
 from zero_easel.core.clearing.network import ask_network
 from zero_easel.core.clearing.things import CLOSE, FAR, ask_things
-from zero_easel.core.light.colour import Encoded, Float, to_linear
+from zero_easel.core.light.colour import Encoded, Float, Mask, to_linear
 from zero_easel.core.light.geometry import Box, Size, Window
 from zero_easel.core.light.windows import part_of, px_of, size_within
 from zero_easel.core.photos.reducing import reduced
@@ -25,10 +25,12 @@ FINE = 2 * SIDE
 _CLOSER = 1.2
 """A closer look that is finer by less than this factor tells nothing new."""
 _MARGIN = 0.12
-MOST = 7.0
-"""Log odds that no look exceeds."""
-_THINGS = 0.7
-"""Weight of how things look against physical evidence."""
+MOST = 4.0
+"""Log odds that how things look never exceeds: it is surer of itself than it should be."""
+_SMALLER = 0.5
+"""A window that shrinks below this share of the one that was looked at is worth a look of its own."""
+_AGREED, _WEIGHTS = (0.5, 0.9), (0.8, 0.5)
+"""Overlap of both opinions, and the weight of how things look."""
 
 
 class Near(NamedTuple):
@@ -39,16 +41,33 @@ class Near(NamedTuple):
 
 
 class Opinions(NamedTuple):
-    """Log odds of item by physical evidence, and by how things look, (h, w) float32 both; weight: of the latter."""
+    """Log odds of item by physical evidence, and by how things look, (h, w) float32 both. marked: the latter with a
+    person's marks in view, if there are any."""
 
     evidence: Float
     things: Float
-    weight: float = _THINGS
+    marked: Float | None = None
 
     def joined(self) -> Float:
-        """Log odds of item, all in all."""
-        things = np.clip(self.things, -MOST, MOST)
-        return np.asarray((1 - self.weight) * self.evidence + self.weight * things, np.float32)
+        """Log odds of item, all in all. Marks count in full, but only where they change how things look."""
+        weight, things = self._weight(), np.clip(self.things, -MOST, MOST)
+        odds = (1 - weight) * self.evidence + weight * things
+        if self.marked is not None:
+            odds = odds + np.clip(self.marked, -MOST, MOST) - things
+        return np.asarray(odds, np.float32)
+
+    def _weight(self) -> float:
+        """Of how things look. Where both see the same item, evidence knows its outline and holes as well; where they
+        differ, as before a cluttered ground, it is misled. What nobody ever saw before still differs from paper."""
+        if not (self.things > 0).any():
+            return 0.0
+        return float(np.interp(overlap(self.evidence > 0, self.things > 0), _AGREED, _WEIGHTS))
+
+
+def overlap(one: Mask, other: Mask) -> float:
+    """Intersection over union of two (h, w) bool masks; 1 if there is nothing."""
+    either = float((one | other).sum())
+    return float((one & other).sum()) / either if either else 1.0
 
 
 @dataclass(frozen=True)
@@ -93,21 +112,35 @@ def look_at(pixels: Encoded, empties: list[Encoded]) -> Sight:
 
 def look_again(sight: Sight, marks: list[Mark], frame: Size) -> Sight:
     """The same photo with a person's rough marks and fences in view; the exact brush is none of these. frame: size of
-    the photo, px. A hand that contradicts what was seen knows better than the evidence, too: how things look with the
-    marks is then all that counts."""
+    the photo, px. The window stays, unless the item now reaches beyond it or is much smaller."""
     marks = [mark for mark in marks if not mark.kind.startswith("exact")]
     if not marks:
         return sight
     size = Size.of(sight.far.things)
-    things = ask_things(sight.picture, FAR, size, planes_of(marks, Box(0, 0, *frame), size))
-    far = Opinions(sight.far.evidence, things, 1.0)
+    marked = ask_things(sight.picture, FAR, size, planes_of(marks, Box(0, 0, *frame), size))
+    far = sight.far._replace(marked=marked)
     window = _around(_window(far.joined()), marks, frame)
-    near = _near(sight.linear, sight.backdrop.field, window)
-    box = Box(*(edge * side for edge, side in zip(window, (*frame, *frame), strict=True)))
+    if _fits(window, sight.window):
+        window, near, close = sight.window, sight.seen(sight.window), sight.close
+    else:
+        near, close = _near(sight.linear, sight.backdrop.field, window), None
     size = Size.of(near.linear)
-    things = ask_things(within(sight.picture, window), CLOSE, size, planes_of(marks, box, size))
-    close = Opinions(part_of(sight.far.evidence, window, size), things, 1.0)
+    seen = within(sight.picture, window)
+    close = close or Opinions(part_of(sight.far.evidence, window, size), ask_things(seen, CLOSE, size))
+    box = Box(*(edge * side for edge, side in zip(window, (*frame, *frame), strict=True)))
+    close = close._replace(marked=ask_things(seen, CLOSE, size, planes_of(marks, box, size)))
     return replace(sight, far=far, window=window, close=close, near=near)
+
+
+def _fits(window: Window, held: Window) -> bool:
+    """Whether what lies in a window is seen as well in the one that was looked at already."""
+    inside = min(window.left - held.left, window.top - held.top, held.right - window.right, held.bottom - window.bottom)
+    width, height = held.right - held.left, held.bottom - held.top
+    return inside > -0.03 * max(width, height) and _area(window) > _SMALLER * _area(held)
+
+
+def _area(window: Window) -> float:
+    return (window.right - window.left) * (window.bottom - window.top)
 
 
 def _around(window: Window, marks: list[Mark], frame: Size) -> Window:

@@ -10,7 +10,7 @@ from zero_easel.core.clearing.evidence import chroma, opponent
 from zero_easel.core.clearing.features import SIDE
 from zero_easel.core.clearing.matte import Edge
 from zero_easel.core.clearing.region import Region
-from zero_easel.core.clearing.sight import Sight
+from zero_easel.core.clearing.sight import Sight, overlap
 from zero_easel.core.light.colour import Float, Mask
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.light.windows import part_of
@@ -120,13 +120,7 @@ def confidence_of(signals: Signals) -> float:
 
 def _contested(sight: Sight) -> float:
     opinions = sight.close or sight.far
-    return 1 - _overlap(opinions.evidence > 0, opinions.things > 0)
-
-
-def _overlap(one: Mask, other: Mask) -> float:
-    """Intersection over union; 1 if there is nothing."""
-    either = float((one | other).sum())
-    return float((one & other).sum()) / either if either else 1.0
+    return 1 - overlap(opinions.evidence > 0, opinions.things > 0)
 
 
 def _differing(sight: Sight) -> float:
@@ -134,7 +128,7 @@ def _differing(sight: Sight) -> float:
         return 0.0
     near: Mask = sight.close.joined() > 0
     far: Mask = part_of(sight.far.joined(), sight.window, Size.of(near)) > 0
-    return 1 - _overlap(near, far)
+    return 1 - overlap(near, far)
 
 
 def outline_of(item: Mask) -> Mask:
