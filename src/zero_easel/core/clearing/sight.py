@@ -29,6 +29,9 @@ MOST = 4.0
 """Log odds that how things look never exceeds: it is surer of itself than it should be."""
 _SMALLER = 0.5
 """A window that shrinks below this share of the one that was looked at is worth a look of its own."""
+_MISLED = 0.2
+"""Weight of how things look in a window where this contradicts the evidence, though both agreed about the frame: seen
+too close, a plain face is taken for a hole."""
 _AGREED, _WEIGHTS = (0.5, 0.9), (0.8, 0.5)
 """Overlap of both opinions, and the weight of how things look."""
 
@@ -42,11 +45,17 @@ class Near(NamedTuple):
 
 class Opinions(NamedTuple):
     """Log odds of item by physical evidence, and by how things look, (h, w) float32 both. marked: the latter with a
-    person's marks in view, if there are any."""
+    person's marks in view, if there are any. misled: whether how things look is known to be wrong."""
 
     evidence: Float
     things: Float
     marked: Float | None = None
+    misled: bool = False
+
+    @property
+    def agreed(self) -> float:
+        """Overlap of both."""
+        return overlap(self.evidence > 0, self.things > 0)
 
     def joined(self) -> Float:
         """Log odds of item, all in all. Marks count in full, but only where they change how things look."""
@@ -61,7 +70,7 @@ class Opinions(NamedTuple):
         differ, as before a cluttered ground, it is misled. What nobody ever saw before still differs from paper."""
         if not (self.things > 0).any():
             return 0.0
-        return float(np.interp(overlap(self.evidence > 0, self.things > 0), _AGREED, _WEIGHTS))
+        return _MISLED if self.misled else float(np.interp(self.agreed, _AGREED, _WEIGHTS))
 
 
 def overlap(one: Mask, other: Mask) -> float:
@@ -202,7 +211,8 @@ def _closer(sight: Sight, barrier: Float) -> Opinions | None:
         return None
     near, backdrop = part_of(barrier, sight.window, size), sight.backdrop
     evidence = ask_network(features_of(linear, field, near, backdrop.noise, backdrop.known, sight.window))
-    return Opinions(_log_odds(evidence), ask_things(within(sight.picture, sight.window), CLOSE, size))
+    close = Opinions(_log_odds(evidence), ask_things(within(sight.picture, sight.window), CLOSE, size))
+    return close._replace(misled=sight.far.agreed > 0.85 and close.agreed < 0.7)
 
 
 def within(picture: Encoded, window: Window) -> Encoded:

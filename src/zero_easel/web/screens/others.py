@@ -16,11 +16,14 @@ from zero_easel.web.screens.clearing import in_order
 from zero_easel.web.screens.touchup import open_photo_of
 
 router = APIRouter()
+_NOTHING = "Nothing was drawn on this photo, so there is nothing to learn from it."
 
 
 @router.get("/photos/{photo_id}/others")
 def others(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
     """All doubtful photos of the shoot; each is tried when the one before it has been."""
+    if not photo.marks:
+        raise HTTPException(409, _NOTHING)
     return _page(request, session, photo, "")
 
 
@@ -92,7 +95,7 @@ def _other(session: Session, photo: PhotoRow, number: int) -> PhotoRow:
 
 def _offer(session: Session, bench: Bench, photo: PhotoRow, other: PhotoRow) -> Offer | None:
     if not photo.marks:
-        raise HTTPException(409, "Nothing was drawn on this photo, so there is nothing to learn from it.")
+        raise HTTPException(409, _NOTHING)
     empties = empties_of(session, photo.shoot_id)
     keys = key_of(photo, empties), key_of(other, empties)
     kept = bench.offers.get(keys)

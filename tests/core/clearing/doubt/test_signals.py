@@ -32,7 +32,7 @@ def test_no_signal_of_trouble_raises_confidence(name: str) -> None:
 
 def test_confidence_without_trouble_is_high_and_with_much_low() -> None:
     assert confidence_of(CALM) > 0.75
-    assert confidence_of(replace(CALM, unsure=0.3, soft=0.4)) < 0.1
+    assert confidence_of(replace(CALM, unsure=0.3, differing=0.3)) < 0.1
 
 
 def test_a_plain_item_is_trusted_without_a_word() -> None:

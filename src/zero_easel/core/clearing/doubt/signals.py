@@ -20,28 +20,21 @@ from zero_easel.core.light.windows import part_of
 class Signals:
     """What tells good cutouts from bad ones, each 0..1.
 
-    unsure: share of the item by which the network expects to be wrong, from its own odds. contested: one less the
-    intersection over union of what physical evidence says and of what things look like. differing: one less the
-    intersection over union of the looks from afar and from close by. faint: share of the outline along which item and
-    backdrop differ by little more than noise. alike: share of the inside that looks like the backdrop. thin: share of
-    the item in parts thinner than a twentieth of it. small, large: how little or how much of the frame it covers, for
-    paper on a table may be taken for an item. unexplained: share of the frame beside the item that the backdrop does
-    not explain. shadowy: share of the item that a shadow could be. soft: share of the outline where the odds turn
-    slowly, as they do along shadows. cut_off: whether it touches the frame. ragged: by how much the outline is longer
-    than a smooth one, as along fibres and where texture was cut out. patch: side of the largest patch that could be
-    either, against the item's.
+    unsure: share of the item by which its own odds expect to be wrong. differing: one less the intersection over union
+    of the looks from afar and from close by. faint: share of the outline along which item and backdrop differ by little
+    more than noise. alike: share of the inside that looks like the backdrop. thin: share of the item in parts thinner
+    than a twentieth of it. large: how much of the frame it covers, for paper on a table may be taken for an item. soft:
+    share of the outline where the odds turn slowly, as they do along shadows. cut_off: whether it touches the frame.
+    ragged: by how much the outline is longer than a smooth one, as along fibres and where texture was cut out. patch:
+    side of the largest patch that could be either, against the item's.
     """
 
     unsure: float
-    contested: float
     differing: float
     faint: float
     alike: float
     thin: float
-    small: float
     large: float
-    unexplained: float
-    shadowy: float
     soft: float
     cut_off: float
     ragged: float
@@ -49,22 +42,18 @@ class Signals:
 
 
 _WEIGHTS = Signals(
-    unsure=12.4,
-    contested=0,
-    differing=0,
+    unsure=4.3,
+    differing=9.9,
     faint=0,
-    alike=0.2,
-    thin=8.3,
-    small=3.1,
-    large=6.7,
-    unexplained=0,
-    shadowy=0,
-    soft=5.4,
-    cut_off=3.0,
-    ragged=1.2,
-    patch=4.0,
+    alike=0,
+    thin=6.2,
+    large=0,
+    soft=1.5,
+    cut_off=3.5,
+    ragged=6.6,
+    patch=5.1,
 )
-_BIAS = -2.3
+_BIAS = -1.8
 """Logistic regression of IoU under 0.97 on the signals (training/calibrate.py), and more doubt than it gave: a bad
 cutout that nobody looks at costs more than a look at a good one. An item that the frame cuts off is rare there, and is
 shown in any case."""
@@ -77,22 +66,16 @@ def signals_of(sight: Sight, region: Region, edge: Edge) -> Signals:
     difference = opponent(np.log((linear + FLOOR) / (field + FLOOR)))
     probability = 1 / (1 + np.exp(-region.odds))
     area = float(region.item.sum())
-    dark, colour = difference[..., 0], chroma(difference)
-    shadowy = (dark < -0.15) & (colour < 0.05 + 0.12 * np.abs(dark)) & ~alike_of(difference)
     item = region.item
     wrong = float((1 - probability[item]).sum() + probability[~item].sum())
     covered = area / item.size * (region.window.right - region.window.left) * (region.window.bottom - region.window.top)
     return Signals(
         unsure=min(1.0, wrong / area),
-        contested=_contested(sight),
         differing=_differing(sight),
         faint=_share(faint_rim(edge), region),
         alike=float(alike_of(difference)[item].mean()),
         thin=float(thin_parts(region).sum()) / area,
-        small=float(np.clip(1 - covered / 0.03, 0, 1)),
         large=float(np.clip((covered - 0.25) / 0.2, 0, 1)),
-        unexplained=_unexplained(sight),
-        shadowy=float(shadowy[item].mean()),
         soft=_share(soft_rim(region), region),
         cut_off=float(bool(cut_sides(region))),
         ragged=_ragged(region),
@@ -116,11 +99,6 @@ def confidence_of(signals: Signals) -> float:
     """How probable it is that the cutout is good (IoU of 0.97 or more)."""
     score = _BIAS + float(np.dot(astuple(signals), astuple(_WEIGHTS)))
     return round(float(1 / (1 + np.exp(score))), 3)
-
-
-def _contested(sight: Sight) -> float:
-    opinions = sight.close or sight.far
-    return 1 - overlap(opinions.evidence > 0, opinions.things > 0)
 
 
 def _differing(sight: Sight) -> float:
@@ -206,8 +184,3 @@ def cut_sides(region: Region) -> dict[str, Mask]:
 def finer_by(region: Region) -> float:
     """How many px of the region's grid are one of the coarsest, on which a window's longer side has SIDE."""
     return float(max(region.item.shape)) / SIDE
-
-
-def _unexplained(sight: Sight) -> float:
-    beside = sight.far.joined() <= -2
-    return 1 - float(sight.backdrop.explained[beside].mean()) if beside.any() else 1.0
