@@ -23,16 +23,17 @@ _STATED = {
 }
 """Where what a package states of itself is missing, is of its Python part only, or is a list of its parts."""
 
-_SCRIPTS = (
+_SHIPPED = (
     ("htmx", "0BSD", "web/static/js/htmx.min.js"),
     ("Hanken Grotesk", "OFL-1.1", "web/static/fonts, core/finishing/fonts"),
     ("Spline Sans Mono", "OFL-1.1", "web/static/fonts"),
+    ("EfficientNet-Lite0's weights, trained on", "Apache-2.0", "core/clearing/things.onnx"),
 )
 
 _HEAD = """# Third-party software
 
 Zero Easel is under the [Apache License 2.0](LICENSE). It is installed with the packages below, from
-`requirements.lock`, and ships the scripts and fonts named at the end. `scripts/third_party.py` writes this
+`requirements.lock`, and ships the scripts, fonts and weights named at the end. `scripts/third_party.py` writes this
 page, a test holds it current.
 
 **For who ships the application.** No package here is under the GPL. Three carry libraries under the LGPL, each
@@ -63,7 +64,7 @@ def page() -> str:
     """The text of THIRD-PARTY.md."""
     pinned = _PINNED.findall((ROOT / "requirements.lock").read_text())
     rows = [f"| {name} | {version} | {licence_of(name)} | {marker.strip()} |" for name, version, marker in pinned]
-    shipped = [f"| {name} | {licence} | `{place}` |" for name, licence, place in _SCRIPTS]
+    shipped = [f"| {name} | {licence} | `{place}` |" for name, licence, place in _SHIPPED]
     table = ["| package | version | licence | only where |", "|---|---|---|---|", *rows]
     scripts = ["| shipped | licence | where |", "|---|---|---|", *shipped]
     return "\n".join([_HEAD, *table, "", *scripts, ""])
