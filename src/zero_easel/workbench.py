@@ -9,7 +9,6 @@ from zero_easel.library.store.vault import Vault
 from zero_easel.runs.dispatcher import Dispatcher
 from zero_easel.runs.estimate import Estimator
 from zero_easel.settings import Settings
-from zero_easel.touchup.offers import Offers
 from zero_easel.touchup.open_photos import OpenPhotos
 
 
@@ -22,7 +21,6 @@ class Workbench:
     vault: Vault
     dispatcher: Dispatcher
     open_photos: OpenPhotos
-    offers: Offers
     estimator: Estimator
 
     def open(self) -> None:
@@ -44,6 +42,4 @@ def build_workbench(settings: Settings) -> Workbench:
     """A workbench over the settings' data folder; nothing is opened yet."""
     database = Database(settings.data / "zero-easel.sqlite")
     vault = Vault(settings.data)
-    return Workbench(
-        settings, database, vault, Dispatcher(database, vault, settings.jobs), OpenPhotos(), Offers(), Estimator()
-    )
+    return Workbench(settings, database, vault, Dispatcher(database, vault, settings.jobs), OpenPhotos(), Estimator())

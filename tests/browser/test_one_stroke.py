@@ -1,7 +1,5 @@
-"""A doubtful item made right by one stroke, and a correction offered to the other photos of its shoot."""
+"""A doubtful item is made right by one stroke."""
 
-import io
-import re
 from pathlib import Path
 
 import cv2
@@ -77,34 +75,3 @@ def test_one_stroke_makes_a_doubtful_item_right(page: Page) -> None:
     correct(page, "one-stroke")
     expect(page.locator("#marks-message")).to_have_text("1 mark, kept.")
     assert overlap(*compared(page, "one-stroke")[:2]) >= 0.965
-
-
-def test_a_correction_is_offered_to_its_neighbours_taken_and_undone(page: Page) -> None:
-    brought_in(page, "view-1", "view-2")
-    opened(page, "view-1")
-    expect(page.locator("#others")).to_be_hidden()
-    for count in range(1, 7):
-        if overlap(*compared(page, "view-1")[:2]) >= 0.965:
-            break
-        correct(page, "view-1")
-        expect(page.locator("#marks-message")).to_have_text(f"{count} mark{'s' if count > 1 else ''}, kept.")
-    page.get_by_role("link", name="Try it on the other doubtful ones").click()
-    offered = page.locator(".try")
-    expect(page.locator(".tried-all")).to_be_visible()
-    expect(offered).to_have_count(1)
-    shown = {which: page.request.get(offered.get_by_alt_text(which).get_attribute("src") or "").body()
-             for which in ("before", "after")}  # fmt: skip
-    before, after = (np.asarray(Image.open(io.BytesIO(data)))[..., 3] for data in shown.values())
-    assert before.shape == after.shape and not np.array_equal(before, after)
-
-    page.get_by_role("button", name="Draw it on the chosen").click()
-    expect(page.locator("#others-message")).to_contain_text("Drawn on 1 photo")
-    page.goto(page.url.replace("/others", ""))
-    page.get_by_role("link", name="Back to the wall").click()
-    expect(page.get_by_role("progressbar", name="Photos cleared")).to_have_count(0)
-    opened(page, "view-2")
-    expect(page.locator("#marks-message")).to_have_text(re.compile(r"^\d marks?, kept.$"))
-    drawn = overlap(*compared(page, "view-2")[:2])
-    page.keyboard.press("u")
-    expect(page.locator("#marks-message")).to_contain_text("No marks yet")
-    assert overlap(*compared(page, "view-2")[:2]) < drawn

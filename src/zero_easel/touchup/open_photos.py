@@ -9,14 +9,12 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import NamedTuple
 
 import cv2
 import numpy as np
 from cachetools import LRUCache
 
 from zero_easel.core.clearing.cutout import exactly
-from zero_easel.core.clearing.doubt.signals import confidence_of, signals_of
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.clearing.matte import Edge, edge_of
 from zero_easel.core.clearing.region import decide
@@ -31,20 +29,6 @@ TILE = 512
 _PHOTOS, _STATES = 2, 6
 
 
-class Seen(NamedTuple):
-    """A photo as it is decided with some marks."""
-
-    sight: Sight
-    edge: Edge
-
-    @property
-    def confidence(self) -> float:
-        """How probable it is that the cutout is good; 0 without an item."""
-        if not self.edge.region.item.any():
-            return 0.0
-        return confidence_of(signals_of(self.sight, self.edge.region, self.edge))
-
-
 @dataclass
 class OpenPhoto:
     """One photo on the desk, with the edges for its latest marks."""
@@ -52,7 +36,7 @@ class OpenPhoto:
     photo: Photo
     empties: list[Encoded]
     lock: threading.Lock = field(default_factory=threading.Lock)
-    _seen: LRUCache[tuple[Mark, ...], Seen] = field(default_factory=lambda: LRUCache(_STATES))
+    _edges: LRUCache[tuple[Mark, ...], Edge] = field(default_factory=lambda: LRUCache(_STATES))
 
     @cached_property
     def pyramid(self) -> list[Encoded]:
@@ -70,18 +54,14 @@ class OpenPhoto:
         """What is seen of the photo."""
         return look_at(self.photo.pixels, self.empties)
 
-    def seen(self, marks: tuple[Mark, ...]) -> Seen:
-        """The photo with these marks."""
+    def edge(self, marks: tuple[Mark, ...]) -> Edge:
+        """The edge with these marks."""
         with self.lock:
-            if marks not in self._seen:
+            if marks not in self._edges:
                 frame = Size.of(self.photo.pixels)
                 sight = look_again(self.sight, list(marks), frame)
-                self._seen[marks] = Seen(sight, edge_of(sight, decide(sight, frame, list(marks))))
-            return self._seen[marks]
-
-    def small_item(self, marks: tuple[Mark, ...]) -> Encoded:
-        """The whole item with these marks in the photo's frame, (h, w, 4), as large as one tile."""
-        return self._item(marks, len(self.pyramid) - 1, 0, 0)
+                self._edges[marks] = edge_of(sight, decide(sight, frame, list(marks)))
+            return self._edges[marks]
 
     def photo_tile(self, level: int, column: int, row: int) -> bytes:
         """JPEG of one tile of the photo. Raises IndexError where there is none."""
@@ -89,11 +69,8 @@ class OpenPhoto:
 
     def cutout_tile(self, marks: tuple[Mark, ...], level: int, column: int, row: int) -> bytes:
         """PNG of one tile of the item, transparent around it. Raises IndexError where there is none."""
-        return encode_tile(self._item(marks, level, column, row))
-
-    def _item(self, marks: tuple[Mark, ...], level: int, column: int, row: int) -> Encoded:
         pixels, box = self._part(level, column, row)
-        return exactly(self.seen(marks).edge.solve(pixels, box), pixels, box, list(marks))
+        return encode_tile(exactly(self.edge(marks).solve(pixels, box), pixels, box, list(marks)))
 
     def _part(self, level: int, column: int, row: int) -> tuple[Encoded, Box]:
         """Pixels of a tile, and the part of the photo that they show."""

@@ -33,15 +33,9 @@ def ask_things(picture: Encoded, side: int, size: Size, marks: Float | None = No
     if marks is not None:
         drawn = np.stack([cv2.resize(plane, (w, h), interpolation=cv2.INTER_LINEAR) for plane in marks])
         drawn = (drawn > 0.3).astype(np.float32)
-    return np.asarray(cv2.resize(_asked("odds", small, drawn)[0], size, interpolation=cv2.INTER_LINEAR), np.float32)
-
-
-def features_of_things(picture: Encoded) -> Float:
-    """What it forms its opinion from, seen from afar: (h', w', c) float32 of each eighth px, all of length 1."""
-    small = _reduced(picture, FAR)
-    found = _asked("features", small, np.zeros((MARKS, *small.shape[:2]), np.float32))
-    length = np.linalg.norm(found, axis=0, keepdims=True)
-    return np.ascontiguousarray(np.moveaxis(found / np.maximum(length, 1e-6), 0, 2))
+    planes = np.ascontiguousarray(np.concatenate([np.moveaxis(small, 2, 0), drawn])[None])
+    odds = session_of(WEIGHTS).run(["odds"], {"seen": planes})[0][0, 0]
+    return np.asarray(cv2.resize(odds, size, interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 def _reduced(picture: Encoded, side: int) -> Float:
@@ -52,8 +46,3 @@ def _reduced(picture: Encoded, side: int) -> Float:
     how = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
     small = np.asarray(cv2.resize(picture, size, interpolation=how), np.float32)
     return small / np.float32(257) if picture.dtype == np.uint16 else small
-
-
-def _asked(what: str, small: Float, drawn: Float) -> Float:
-    planes = np.ascontiguousarray(np.concatenate([np.moveaxis(small, 2, 0), drawn])[None])
-    return np.asarray(session_of(WEIGHTS).run([what], {"seen": planes})[0][0], np.float32)

@@ -348,7 +348,6 @@ function showMessage() {
   say(n ? `${n} ${n === 1 ? "mark" : "marks"}, kept.` : "No marks yet. Draw roughly; edges are found for you.");
   document.querySelector("#undo").disabled = !state.undo;
   document.querySelector("#redo").disabled = !state.redo;
-  document.querySelector("#others").hidden = !n;
   const copy = document.querySelector("#copy-fence");
   if (copy) copy.disabled = !state.marks.some((mark) => mark.kind === "fence");
 }
