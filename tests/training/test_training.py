@@ -13,7 +13,7 @@ import pytest
 from cast import cast, save
 from meshes import read_obj
 from stock import side_of
-from training.test_things import CUBE
+from training.test_made_up import CUBE
 
 THINGS = Path(__file__).parents[2] / "training/things"
 SIDES = ("training", "fitting")
