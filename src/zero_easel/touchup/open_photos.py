@@ -1,8 +1,8 @@
 """Photos that are being corrected: kept decoded in memory, so that a mark shows its effect at once.
 
-A correction needs neither the file again nor the evidence: the photo is looked at once more with the marks in view, and
-only what is visible is solved. The
-cutout at full size is made afterwards, by the same functions, with the other work.
+A correction needs neither the file again nor the evidence: the photo is looked at once more with the marks in view,
+and only what is visible is solved. The cutout at full size is made afterwards, by the same functions, with the other
+work.
 """
 
 import threading

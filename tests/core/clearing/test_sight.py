@@ -125,3 +125,12 @@ def test_marks_are_looked_at_in_the_whole_photo_and_in_a_window_around_them() ->
     assert again.close is not None and again.near is not None
     assert again.close.things.shape == again.near.linear.shape[:2]
     assert again.far.joined()[20, 380] > sight.far.joined()[20, 380] + 1
+
+
+def test_a_mark_just_beyond_the_window_is_looked_at_too() -> None:
+    pixels = to_srgb8(scene(True))
+    frame = Size.of(pixels)
+    sight = look_at(pixels, [])
+    x, y = sight.window.right * 400 + 2, (sight.window.top + sight.window.bottom) / 2 * 300
+    again = look_again(sight, [Mark(kind="item", points=((x, y),), radius=0.5)], frame)
+    assert again.window.right * 400 > x

@@ -129,7 +129,8 @@ def look_again(sight: Sight, marks: list[Mark], frame: Size) -> Sight:
     marked = ask_things(sight.picture, FAR, size, planes_of(marks, Box(0, 0, *frame), size))
     far = sight.far._replace(marked=marked)
     window = _around(_window(far.joined()), marks, frame)
-    if _fits(window, sight.window):
+    # A mark that the held window does not hold would not be seen, and not be certain.
+    if _fits(window, sight.window) and _around(sight.window, marks, frame) == sight.window:
         window, near, close = sight.window, sight.seen(sight.window), sight.close
     else:
         near, close = _near(sight.linear, sight.backdrop.field, window), None
