@@ -24,16 +24,14 @@ from torch import nn
 
 
 class Whole(nn.Module):
-    """(n, 3 + MARKS, h, w): photo as sRGB in 0..255, marks as 0 or 1 -> (n, 1, h, w) log odds of item, and features of
-    each eighth px."""
+    """(n, 3 + MARKS, h, w): photo as sRGB in 0..255, marks as 0 or 1 -> (n, 1, h, w) log odds of item."""
 
     def __init__(self, net: ThingNet) -> None:
         super().__init__()
         self.net = net
 
-    def forward(self, seen: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
-        odds, _, features = self.net((seen[:, :3] - 127) / 128, seen[:, 3:])
-        return odds, features
+    def forward(self, seen: torch.Tensor) -> torch.Tensor:
+        return self.net((seen[:, :3] - 127) / 128, seen[:, 3:])[0]
 
 
 def main() -> None:
@@ -46,9 +44,9 @@ def main() -> None:
     args = parser.parse_args()
     cv2.setNumThreads(1)
     example = torch.zeros(1, 3 + MARKS, 288, 384)
-    shape = {name: {2: "height", 3: "width"} for name in ("seen", "odds", "features")}
+    shape = {name: {2: "height", 3: "width"} for name in ("seen", "odds")}
     torch.onnx.export(Whole(averaged(args.checkpoints)), (example,), str(args.out), input_names=["seen"],
-                      output_names=["odds", "features"], dynamic_axes=shape, opset_version=17,
+                      output_names=["odds"], dynamic_axes=shape, opset_version=17,
                       dynamo=False)  # fmt: skip
     onnx.save(halved(onnx.load(args.out)), args.out)
     unseen = stock_of(args.stock, *UNSEEN)

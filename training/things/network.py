@@ -137,8 +137,7 @@ class Up(nn.Module):
 
 class ThingNet(nn.Module):
     """(n, 3, h, w) photo in (sRGB - 127) / 128 and (n, MARKS, h, w) marks, h and w multiples of STRIDE -> logits of
-    item, (n, 1, h, w); a second opinion at an eighth of the size, for training; and what it was formed from, (n, c,
-    h / 8, w / 8)."""
+    item, (n, 1, h, w), and while training a second opinion at an eighth of the size."""
 
     def __init__(self, encoder: Encoder) -> None:
         super().__init__()
@@ -152,13 +151,13 @@ class ThingNet(nn.Module):
         self.head = nn.Conv2d(_WIDTHS[-1], 4, 3, 1, 1)
         self.coarse = nn.Conv2d(_WIDTHS[1], 1, 1)
 
-    def forward(self, photo: torch.Tensor, marks: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor]:
+    def forward(self, photo: torch.Tensor, marks: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
         taps = self.encoder(photo, marks)
         x = self.neck(taps[-1])
         x = x + self.around(x) + self.all(x.mean((2, 3), keepdim=True))
-        coarse = features = x
+        coarse = x
         for at, (up, skip) in enumerate(zip(self.up, taps[-2::-1], strict=True)):
             x = up(x, skip)
             if at == 1:
-                coarse, features = self.coarse(x), x
-        return functional.pixel_shuffle(self.head(x), 2), coarse, features
+                coarse = self.coarse(x)
+        return functional.pixel_shuffle(self.head(x), 2), coarse

@@ -198,7 +198,7 @@ def learn(
     warm = min(1.0, (step + 1) / 100)
     for group in optimiser.param_groups:
         group["lr"] = RATE * group["scale"] * warm * (0.02 + 0.98 * 0.5 * (1 + math.cos(math.pi * progress)))
-    loss = loss_of(*net(x, marks)[:2], y)
+    loss = loss_of(*net(x, marks), y)
     optimiser.zero_grad(set_to_none=True)
     loss.backward()
     torch.nn.utils.clip_grad_norm_(net.parameters(), 2)
