@@ -127,10 +127,13 @@ def test_marks_are_looked_at_in_the_whole_photo_and_in_a_window_around_them() ->
     assert again.far.joined()[20, 380] > sight.far.joined()[20, 380] + 1
 
 
-def test_a_mark_just_beyond_the_window_is_looked_at_too() -> None:
-    pixels = to_srgb8(scene(True))
+def test_a_mark_just_beyond_a_wide_window_is_looked_at_too() -> None:
+    light = scene(False)
+    light[110:210, 30:330] = (0.1, 0.05, 0.03)
+    pixels = to_srgb8(light)
     frame = Size.of(pixels)
     sight = look_at(pixels, [])
-    x, y = sight.window.right * 400 + 2, (sight.window.top + sight.window.bottom) / 2 * 300
+    x, y = sight.window.right * 400 + 1, (sight.window.top + sight.window.bottom) / 2 * 300
+    assert 350 < x < 395
     again = look_again(sight, [Mark(kind="item", points=((x, y),), radius=0.5)], frame)
     assert again.window.right * 400 > x
