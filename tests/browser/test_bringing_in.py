@@ -4,7 +4,7 @@ import shutil
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 from support import PHOTOS
 from test_main_job import drop
 
@@ -30,3 +30,19 @@ def test_plain_photos_show_their_pictures(page: Page, tmp_path: Path) -> None:
             assert box is not None and cell is not None
             assert (box["width"], box["height"]) == (width, height) and cell["width"] >= width
     assert not page.evaluate("document.documentElement.scrollWidth > window.innerWidth")
+
+
+def test_files_that_come_before_the_scripts_are_there_are_brought_in(page: Page) -> None:
+    page.goto("/")
+    page.get_by_label("Name of a new shoot").fill("Early")
+    page.get_by_role("button", name="New shoot").click()
+    page.wait_for_url("**/bring-in")
+    held: list[Route] = []
+    page.route("**/js/upload.js*", lambda route: held.append(route))
+    page.goto(page.url, wait_until="commit")
+    drop(page, [PHOTOS / "BRYD0105.JPG"])
+    page.locator("#drop input[type=file]").first.set_input_files(PHOTOS / "BRYD0111.JPG")
+    while not held:
+        page.wait_for_timeout(20)
+    held[0].continue_()
+    expect(page.locator("#photo-list tbody img.thumb")).to_have_count(2)

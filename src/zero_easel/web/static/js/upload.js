@@ -160,16 +160,9 @@ const walk = async (entry) => {
   }
 };
 
-form.addEventListener("dragover", (event) => {
-  event.preventDefault();
-  form.classList.add("over");
-});
-form.addEventListener("dragleave", () => form.classList.remove("over"));
-form.addEventListener("drop", async (event) => {
-  event.preventDefault();
-  form.classList.remove("over");
-  const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
-  const files = [...event.dataTransfer.files];
+form.addEventListener("dragover", () => form.classList.add("over"));
+for (const name of ["dragleave", "drop"]) form.addEventListener(name, () => form.classList.remove("over"));
+form.addEventListener("files-dropped", async ({ detail: { entries, files } }) => {
   if (entries.some((entry) => entry.isDirectory)) {
     const found = [];
     for (const entry of entries) found.push(...(await walk(entry)));
@@ -177,9 +170,11 @@ form.addEventListener("drop", async (event) => {
   } else take(files.map((file) => ({ file, folder: "" })));
 });
 for (const input of form.querySelectorAll("input[type=file]")) {
-  input.addEventListener("change", () => {
+  const chosen = () => {
     take([...input.files].map((file) => ({ file, folder: folderOf(`/${file.webkitRelativePath}`) })));
     input.value = "";
-  });
+  };
+  input.addEventListener("change", chosen);
+  chosen(); // before this script was there
 }
 close.addEventListener("click", () => (panel.hidden = true));
