@@ -9,11 +9,11 @@ from cast import cast, load, save
 from composites import Wish, composite
 from flats import flat
 from grounds import encoded, linear, place
-from hand import first_marks, planes_of, worst_mark
+from hand import first_marks, mark_in, planes_of, worst_error
 from hypothesis import given
 from hypothesis import strategies as st
 from meshes import Part, Surface, read_obj, standing
-from stock import Stock, side_of
+from stock import Stock, side_of, stock_of
 
 CUBE = """mtllib cube.mtl
 v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1
@@ -41,7 +41,7 @@ def stock(cube: list[Part], tmp_path_factory: pytest.TempPathFactory) -> Stock:
     disc = np.dstack([np.full((80, 80, 3), (40, 90, 200)), 255 * (np.hypot(x - 40, y - 40) < 36)]).astype(np.uint8)
     cv2.imwrite(str(folder / "disc.png"), disc)
     texture = np.random.default_rng(2).integers(60, 200, (64, 64, 3)).astype(np.uint8)
-    return Stock({"cube": [folder / "cube.0.full.npz"]}, {}, [folder / "disc.png"], [texture])
+    return Stock({"cube": [folder / "cube.0.full.npz"]}, {}, [folder / "disc.png"], [texture], [])
 
 
 def test_a_model_is_read_with_its_surface_and_stands_on_the_ground(cube: list[Part]) -> None:
@@ -105,7 +105,7 @@ def test_a_composite_follows_from_its_number_and_may_hold_nothing_or_many(stock:
 @given(st.integers(0, 10**6), st.sampled_from([(32, 24), (96, 128), (200, 64)]))
 def test_any_place_is_light_of_the_frames_size(seed: int, size: tuple[int, int]) -> None:
     texture = np.random.default_rng(0).integers(0, 255, (40, 30, 3)).astype(np.uint8)
-    where = place(np.random.default_rng(seed), size, [texture])
+    where = place(np.random.default_rng(seed), size, [texture], [texture])
     assert where.light.shape == (size[1], size[0], 3) and np.isfinite(where.light).all()
     assert where.light.min() >= 0 and where.tone.shape == (3,)
 
@@ -127,8 +127,9 @@ def test_marks_lie_within_what_they_say(seed: int) -> None:
     assert not (planes[0] & ~outer).any() and not (planes[1] & inner).any() and not (planes[2] & truth).any()
     found = truth.copy()
     found[10:30, 40:60] ^= True
-    mark = worst_mark(rng, found, truth)
-    assert mark is not None
+    error = worst_error(found, truth)
+    assert error is not None and not (error & ~(found ^ truth)).any()
+    mark = mark_in(rng, error, truth)
     x, y = np.round(mark.points[0]).astype(int)
     assert found[y, x] != truth[y, x] and mark.kind == ("item" if truth[y, x] else "backdrop")
 
@@ -139,6 +140,16 @@ def test_whole_sources_and_some_names_are_held_out() -> None:
     for side in ("fitting", "measuring"):
         assert sides.count(side) / len(sides) == pytest.approx(1 / 12, abs=0.03)
     assert side_of("stamps", "Rubberduck") == side_of("BlendSwap-CC-0", "rubberduck")
+
+
+def test_ground_is_made_of_stuff_and_never_of_pictures_of_things(tmp_path: Path) -> None:
+    """Wood is stuff; a face that was painted for a model is not."""
+    folder = tmp_path / "textures/BlendSwap-CC-0"
+    folder.mkdir(parents=True)
+    for name in ("antiqueChair-cherry", "somebody-face"):
+        cv2.imwrite(str(folder / f"{name}.jpg"), np.full((40, 40, 3), 120, np.uint8))
+    kept = stock_of(tmp_path, "training", "fitting", "measuring")
+    assert len(kept.textures) == len(kept.prints) == 1
 
 
 def test_flat_things_are_solid_and_some_have_holes() -> None:

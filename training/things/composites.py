@@ -49,7 +49,7 @@ def composite(
     rng: np.random.Generator, stock: Stock, size: tuple[int, int], wish: Wish = ANY, before: Place | None = None
 ) -> tuple[np.ndarray, np.ndarray]:
     """A photo, (h, w, 3) uint8 sRGB, and its exact coverage, (h, w) uint8; size: (w, h)."""
-    where = before or place(rng, size, stock.textures)
+    where = before or place(rng, size, stock.textures, stock.prints)
     lamps = _lamp_colour(rng)
     light = where.light * lamps
     count = _count(rng) if wish.things is None else wish.things

@@ -55,8 +55,10 @@ def any_colour(rng: np.random.Generator) -> np.ndarray:
     return linear(cv2.cvtColor(hsv, cv2.COLOR_HSV2RGB)[0, 0])
 
 
-def place(rng: np.random.Generator, size: tuple[int, int], textures: "list[np.ndarray]") -> Place:
-    """A random place of size (w, h). textures: (h, w, 3) uint8 sRGB pictures of stuff."""
+def place(
+    rng: np.random.Generator, size: tuple[int, int], textures: list[np.ndarray], prints: list[np.ndarray]
+) -> Place:
+    """A random place of size (w, h). textures: (h, w, 3) uint8 sRGB pictures of stuff; prints: of things."""
     kind = rng.uniform()
     if kind < 0.37:
         found = sweep(rng, size)
@@ -67,7 +69,7 @@ def place(rng: np.random.Generator, size: tuple[int, int], textures: "list[np.nd
     elif kind < 0.9:
         found = sheet(rng, size, textures)
     else:
-        found = room(rng, size, textures)
+        found = room(rng, size, textures, prints)
     return found
 
 
@@ -310,10 +312,14 @@ def sheet(rng: np.random.Generator, size: tuple[int, int], textures: list[np.nda
     return Place(_lit(rng, picture.astype(np.float32), size), colour, None, cover)
 
 
-def room(rng: np.random.Generator, size: tuple[int, int], textures: list[np.ndarray]) -> Place:
-    """A place out of focus: patches of stuff and lights, blurred; now and then sharp."""
+def room(
+    rng: np.random.Generator, size: tuple[int, int], textures: list[np.ndarray], prints: list[np.ndarray]
+) -> Place:
+    """A place out of focus: patches of stuff, things and lights, blurred; now and then of stuff alone, and sharp."""
     w, h = size
-    picture = np.array(stuff(rng, size, textures))
+    sharp = rng.uniform() < 0.15
+    seen = textures if sharp else [*textures, *prints]
+    picture = np.array(stuff(rng, size, seen))
     for _ in range(int(rng.integers(2, 12))):
         rw, rh = int(rng.uniform(0.05, 0.6) * w) + 2, int(rng.uniform(0.05, 0.7) * h) + 2
         x, y = int(rng.integers(-rw // 2, w)), int(rng.integers(-rh // 2, h))
@@ -321,12 +327,12 @@ def room(rng: np.random.Generator, size: tuple[int, int], textures: list[np.ndar
         if picture[part].size:
             ph, pw = picture[part].shape[:2]
             picture[part] = (
-                stuff(rng, (max(pw, 24), max(ph, 24)), textures)[:ph, :pw]
+                stuff(rng, (max(pw, 24), max(ph, 24)), seen)[:ph, :pw]
                 if rng.uniform() < 0.5
                 else any_colour(rng) * rng.uniform(0.4, 1.4)
             )
     sigma = np.exp(rng.uniform(np.log(1.5), np.log(25)))
-    picture = cv2.GaussianBlur(picture, (0, 0), sigma) if rng.uniform() < 0.85 else picture
+    picture = picture if sharp else cv2.GaussianBlur(picture, (0, 0), sigma)
     if rng.uniform() < 0.5:  # the table that it stands on
         y = int(h * rng.uniform(0.4, 0.85))
         picture[y:] = surface(rng, (w, h - y), textures)

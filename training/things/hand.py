@@ -53,20 +53,23 @@ def first_marks(rng: np.random.Generator, truth: np.ndarray) -> list[Stroke]:
     return marks
 
 
-def worst_mark(rng: np.random.Generator, found: np.ndarray, truth: np.ndarray) -> Stroke | None:
-    """A mark in the middle of the largest connected error, None if there is none worth it."""
+def worst_error(found: np.ndarray, truth: np.ndarray) -> np.ndarray | None:
+    """The largest connected difference of two (h, w) bool masks, (h, w) bool; None if there is none worth a mark."""
     wrong = found != truth
     count, labels, facts, _ = cv2.connectedComponentsWithStats(wrong.astype(np.uint8), connectivity=4)
     if count < 2:
         return None
-    depth = cv2.distanceTransform(wrong.astype(np.uint8), cv2.DIST_L2, 3)
-    worth = facts[1:, cv2.CC_STAT_AREA].astype(float)
-    part = labels == 1 + int(np.argmax(worth))
-    if part.sum() < 6:
-        return None
-    y, x = np.unravel_index(int(np.argmax(depth * part)), part.shape)
-    kind = "item" if truth[y, x] else "backdrop"
-    return _within(rng, part, kind, at=(int(x), int(y)))
+    part = labels == 1 + int(np.argmax(facts[1:, cv2.CC_STAT_AREA]))
+    return part if part.sum() >= 6 else None
+
+
+def mark_in(rng: np.random.Generator, error: np.ndarray, truth: np.ndarray) -> Stroke:
+    """A mark in the middle of an error, (h, w) bool, as what it is."""
+    depth = cv2.distanceTransform(error.astype(np.uint8), cv2.DIST_L2, 3)
+    y, x = np.unravel_index(int(np.argmax(depth)), depth.shape)
+    made = _within(rng, error, "item" if truth[y, x] else "backdrop", at=(int(x), int(y)))
+    assert made is not None
+    return made
 
 
 def _within(

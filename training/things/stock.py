@@ -2,6 +2,7 @@
 
 A folder `build/stock` holds casts/SOURCE/NAME.K.npz (casting.py), cutouts/SOURCE/NAME.png (RGBA) and
 textures/SOURCE/NAME.jpg. A name's files all fall on one side of the split; whole sources are held out as well.
+materials.txt names the textures that are stuff, such as wood, stone and cloth; the others are pictures of things.
 """
 
 import zlib
@@ -38,21 +39,22 @@ def side_of(source: str, name: str) -> Side:
 @dataclass(frozen=True)
 class Stock:
     """Files of one side of the split. things: name -> its casts; thin: those of thin or holed things; cutouts: RGBA
-    pictures; textures: (h, w, 3) uint8 sRGB."""
+    pictures; textures: stuff, prints: pictures of things, (h, w, 3) uint8 sRGB both."""
 
     things: dict[str, list[Path]]
     thin: dict[str, list[Path]]
     cutouts: list[Path]
     textures: list[np.ndarray]
+    prints: list[np.ndarray]
 
     def pick(self, rng: np.random.Generator, kind: str | None) -> "Cast | np.ndarray":
         """A thing's cast or a cutout, (h, w, 4) uint8. kind: "cutout", "cast", "thin", "flat" or None for any."""
         dice = rng.uniform()
         if kind == "flat" or (kind is None and rng.uniform() < 0.18):
-            return flat(rng, self.textures)
+            return flat(rng, [*self.textures, *self.prints])
         if self.cutouts and (kind == "cutout" or (kind is None and dice < 0.4)):
             return _cutout(self.cutouts[rng.integers(len(self.cutouts))])
-        among = self.thin if kind == "thin" or (kind is None and dice > 0.85) else self.things
+        among = self.thin if kind == "thin" or (kind is None and dice > 0.8) else self.things
         among = among or self.things
         name = list(among)[rng.integers(len(among))]
         return load(among[name][rng.integers(len(among[name]))])
@@ -70,10 +72,15 @@ def stock_of(folder: Path, *sides: Side) -> Stock:
         if ".thin." in path.name:
             thin.setdefault(f"{source}/{name}", []).append(path)
     cutouts = [p for p in sorted((folder / "cutouts").glob("*/*.png")) if side_of(p.parent.name, p.stem) in sides]
-    textures = [
-        _texture(p) for p in sorted((folder / "textures").glob("*/*.jpg")) if side_of(p.parent.name, p.stem) in sides
-    ]
-    return Stock(things, thin, cutouts, textures)
+    pictures = [p for p in sorted((folder / "textures").glob("*/*.jpg")) if side_of(p.parent.name, p.stem) in sides]
+    textures = [_texture(p) for p in pictures if f"{p.parent.name}/{p.stem}" in _materials()]
+    prints = [_texture(p) for p in pictures if f"{p.parent.name}/{p.stem}" not in _materials()]
+    return Stock(things, thin, cutouts, textures, prints)
+
+
+@lru_cache(1)
+def _materials() -> frozenset[str]:
+    return frozenset(Path(__file__).with_name("materials.txt").read_text().split("\n"))
 
 
 def _texture(path: Path) -> np.ndarray:

@@ -105,7 +105,9 @@ def place_of(rng: np.random.Generator, size: tuple[int, int], stock: Stock, kind
         return sweep(rng, size, linear(np.clip(rng.uniform(10, 50) + rng.normal(0, 2, 3), 3, 254)))
     if kind == "sweep":
         return sweep(rng, size)
-    return {"table": table, "sheet": sheet, "corner": corner, "room": room}[kind](rng, size, stock.textures)
+    if kind == "room":
+        return room(rng, size, stock.textures, stock.prints)
+    return {"table": table, "sheet": sheet, "corner": corner}[kind](rng, size, stock.textures)
 
 
 if __name__ == "__main__":

@@ -13,6 +13,8 @@ import csv
 import math
 import os
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import cv2
@@ -21,7 +23,7 @@ import torch
 import torch.distributed as dist
 import torch.multiprocessing as mp
 from composites import composite
-from hand import first_marks, planes_of, worst_mark
+from hand import first_marks, mark_in, planes_of, worst_error
 from network import MARKS, STRIDE, ThingNet, pretrained
 from stock import UNSEEN, Stock, stock_of
 from torch.nn import functional
@@ -30,14 +32,19 @@ RATE, ENCODER_RATE = 2e-3, 0.12
 AVERAGED_EVERY = 6
 STILL = ("encoder.stem", "encoder.stages.0")
 """Parts of the encoder that are left as they came: edges and colours are the same everywhere."""
+SETTLED = 0.55
+"""Share of all steps after which pictures are larger, and norms keep their averages: two or three of them tell too
+little about all."""
 
 
 def size_at(progress: float, rng: np.random.Generator) -> tuple[tuple[int, int], int]:
     """Size of the next batch's pictures, (w, h), and their number: small ones first, and up to what a window shows."""
     if progress < 0.3:
         sizes, shares = [(224, 160), (256, 192), (320, 224)], (0.4, 0.4, 0.2)
-    else:
+    elif progress < SETTLED:
         sizes, shares = [(256, 192), (320, 224), (384, 288), (512, 384)], (0.15, 0.25, 0.38, 0.22)
+    else:
+        sizes, shares = [(256, 192), (320, 224), (384, 288), (512, 384)], (0.08, 0.2, 0.37, 0.35)
     w, h = sizes[rng.choice(len(sizes), p=shares)]
     count = max(2, round(8 * 320 * 224 / (w * h) / 1.0))
     kind = rng.uniform()
@@ -84,11 +91,12 @@ def batch_of(
     return x.contiguous(memory_format=torch.channels_last), y
 
 
-def loss_of(logits: torch.Tensor, coarse: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
-    """Cross entropy with the rim weighing thrice, soft Dice (Milletari et al., 3DV 2016), and the coarse opinion's."""
+def loss_of(logits: torch.Tensor, coarse: torch.Tensor, truth: torch.Tensor, pointed_at: torch.Tensor) -> torch.Tensor:
+    """Cross entropy with the rim, and errors that a mark points at, weighing thrice, soft Dice (Milletari et al., 3DV
+    2016), and the coarse opinion's."""
     high = functional.max_pool2d(truth, 5, 1, 2)
     low = -functional.max_pool2d(-truth, 5, 1, 2)
-    weight = 1 + 2 * (high - low)
+    weight = 1 + 2 * torch.maximum(high - low, pointed_at)
     fine = functional.binary_cross_entropy_with_logits(logits, truth, weight=weight)
     p = torch.sigmoid(logits)
     overlap, both = (p * truth).sum((1, 2, 3)), p.sum((1, 2, 3)) + truth.sum((1, 2, 3))
@@ -97,30 +105,42 @@ def loss_of(logits: torch.Tensor, coarse: torch.Tensor, truth: torch.Tensor) -> 
     return fine + 0.5 * dice.mean() + 0.3 * functional.binary_cross_entropy_with_logits(coarse, small)
 
 
-def marked(rng: np.random.Generator, net: ThingNet, x: torch.Tensor, y: torch.Tensor) -> torch.Tensor:
-    """Marks as a person would draw them on some of a batch: none on half; on others first ones, or on the net's own
-    largest error."""
+def marked(
+    rng: np.random.Generator, net: ThingNet, x: torch.Tensor, y: torch.Tensor
+) -> tuple[torch.Tensor, torch.Tensor]:
+    """Marks as a person would draw them on some of a batch, (n, MARKS, h, w), and the net's errors that they point at,
+    (n, 1, h, w) in {0, 1}: none on half of the batches; on others first ones, or on the net's own largest errors."""
     n, _, h, w = x.shape
-    marks = torch.zeros(n, MARKS, h, w)
+    marks, pointed_at = torch.zeros(n, MARKS, h, w), torch.zeros(n, 1, h, w)
     kind = rng.uniform()
     if kind < 0.45:
-        return marks
+        return marks, pointed_at
     truth = y[:, 0].numpy() > 0.5
-    if kind < 0.75:
+    if kind < 0.65:
         for k in range(n):
             if rng.uniform() < 0.7:
                 marks[k] = torch.from_numpy(planes_of(first_marks(rng, truth[k]), (w, h)))
-        return marks
+        return marks, pointed_at
     for _ in range(int(rng.integers(1, 4))):
-        net.eval()
-        with torch.no_grad():
+        with torch.no_grad(), measuring(net):
             found = net(x, marks)[0][:, 0].numpy() > 0
-        net.train()
         for k in range(n):
-            mark = worst_mark(rng, found[k], truth[k])
-            if mark is not None:
+            error = worst_error(found[k], truth[k])
+            if error is not None:
+                mark = mark_in(rng, error, truth[k])
                 marks[k] = torch.maximum(marks[k], torch.from_numpy(planes_of([mark], (w, h))))
-    return marks
+                pointed_at[k, 0] = torch.maximum(pointed_at[k, 0], torch.from_numpy(error.astype(np.float32)))
+    return marks, pointed_at
+
+
+@contextmanager
+def measuring(net: ThingNet) -> Iterator[None]:
+    """The network as it answers, not as it learns."""
+    learning = [part for part in net.modules() if part.training]
+    net.eval()
+    yield
+    for part in learning:
+        part.training = True
 
 
 def overlaps(net: ThingNet, shown: list[tuple[np.ndarray, np.ndarray]]) -> np.ndarray:
@@ -150,6 +170,18 @@ class Averaged:
                     mine.lerp_(theirs, 1 - keep)
                 else:
                     mine.copy_(theirs)
+
+
+def norms_of(net: ThingNet) -> list[torch.nn.BatchNorm2d]:
+    """All norms, in order."""
+    return [part for part in net.modules() if isinstance(part, torch.nn.BatchNorm2d)]
+
+
+def settle(net: ThingNet, mean: Averaged) -> None:
+    """The network's norms take their averages over many steps."""
+    for own, averaged in zip(norms_of(net), norms_of(mean.net), strict=True):
+        for name in ("running_mean", "running_var"):
+            getattr(own, name).copy_(getattr(averaged, name))
 
 
 def meet(net: ThingNet, processes: int) -> None:
@@ -192,13 +224,17 @@ def learn(
 ) -> float:
     """One step; returns its loss."""
     progress = step / steps
+    net.train()
+    if progress >= SETTLED:
+        for norm in norms_of(net):
+            norm.eval()
     size, count = size_at(progress, rng)
     x, y = batch_of(rng, stock, size, count)
-    marks = marked(rng, net, x, y)
+    marks, pointed_at = marked(rng, net, x, y)
     warm = min(1.0, (step + 1) / 100)
     for group in optimiser.param_groups:
         group["lr"] = RATE * group["scale"] * warm * (0.02 + 0.98 * 0.5 * (1 + math.cos(math.pi * progress)))
-    loss = loss_of(*net(x, marks), y)
+    loss = loss_of(*net(x, marks), y, pointed_at)
     optimiser.zero_grad(set_to_none=True)
     loss.backward()
     torch.nn.utils.clip_grad_norm_(net.parameters(), 2)
@@ -218,9 +254,12 @@ def train(rank: int, args: argparse.Namespace) -> None:
     rng, stock = np.random.default_rng([args.seed, rank, step]), stock_of(args.stock, "training")
     unseen = stock_of(args.stock, *UNSEEN)
     held = [composite(np.random.default_rng([9, k]), unseen, (384, 288)) for k in range(0 if rank else args.held)]
-    net.train()
     begin, losses, kept_at = time.monotonic() - spent, [], time.monotonic()
+    settled = False
     while step < args.steps:
+        if not settled and step >= SETTLED * args.steps:
+            settled = True
+            settle(net, mean)
         losses.append(learn(rng, net, optimiser, stock, step, args.steps))
         step += 1
         if step % AVERAGED_EVERY:
@@ -235,7 +274,6 @@ def train(rank: int, args: argparse.Namespace) -> None:
             if rank == 0:
                 keep(args.out, net, mean.net, step, time.monotonic() - begin, losses, held)
             losses, kept_at = [], time.monotonic()
-            net.train()
     dist.destroy_process_group()
 
 
