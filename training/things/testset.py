@@ -78,7 +78,15 @@ def _make(folder: Path, out: Path, side: Side, job: tuple[str, int]) -> None:
 
 @lru_cache(1)
 def _stock(folder: Path, side: Side) -> Stock:
-    return stock_of(folder, side)
+    """The first view of each thing that somebody modelled: the set stays as it is when more views are cast, and holds
+    nothing that random shapes like those of training could have been."""
+    found = stock_of(folder, side)
+    return replace(found, things=_first_views(found.things), thin=_first_views(found.thin))
+
+
+def _first_views(things: dict[str, list[Path]]) -> dict[str, list[Path]]:
+    named = {name: [p for p in views if p.name.split(".")[1] == "0"] for name, views in things.items()}
+    return {name: views for name, views in named.items() if views and not name.startswith("made-up/")}
 
 
 def _drawn(rng: np.random.Generator, stock: Stock, family: Family) -> tuple[np.ndarray, np.ndarray]:

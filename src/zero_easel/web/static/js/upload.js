@@ -1,6 +1,6 @@
 // Brings files in, a few at a time, each with its own progress. The server tells photos from tables.
 
-const form = document.querySelector("#drop");
+const form = document.querySelector("[data-takes-files]");
 const panel = document.querySelector("#uploads");
 const list = document.querySelector("#uploads-list");
 const title = document.querySelector("#uploads-title");
