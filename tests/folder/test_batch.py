@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PIL import Image
+from PIL import Image, ImageFilter
 from support import AWKWARD, CATALOG, PHOTOS, halved, installed, zero_easel, zero_easel_command
 
 from zero_easel.core.catalog.tables import read_table
@@ -203,6 +203,22 @@ def test_code_cards_name_what_follows_and_a_missing_one_is_told(tmp_path: Path) 
     assert rows["BRYD0104.JPG"]["status"] == "left out" and "code card: BY-2104-BL" in rows["BRYD0104.JPG"]["message"]
     assert "To make sure of: BRYD0111.JPG: file BRYD0107 and 3 more are missing before it" in done.stderr
     assert "perhaps a code card" in rows["BRYD0111.JPG"]["message"] and not rows["BRYD0105.JPG"]["message"]
+
+
+def test_a_lost_card_is_told_and_ends_with_1_unless_there_are_no_cards(tmp_path: Path) -> None:
+    photos, rules = tmp_path / "photos", tmp_path / "small.yaml"
+    photos.mkdir()
+    rules.write_text("canvas: {width: 60, height: 60}\nitem: {backdrop: kept}\nnames: {name: '{original}'}\n")
+    for name in ("BRYD0125.JPG", "BRYD0126.JPG", "BRYD0132.JPG"):
+        shutil.copy(PHOTOS / name, photos)
+    Image.open(PHOTOS / "BRYD0131.JPG").filter(ImageFilter.GaussianBlur(9)).save(photos / "BRYD0131.JPG")
+    arguments = (photos, "--catalog", CATALOG, "--standard", rules)
+    done = zero_easel("run", *arguments, "--out", tmp_path / "cards")
+    assert done.returncode == 1 and "2 pictures" in done.stdout and "2 left out (1 of them to look at)" in done.stdout
+    rows = {row["original"]: row for row in manifest(tmp_path / "cards")}
+    assert rows["BRYD0131.JPG"]["message"] == "the code card BRYD0131.JPG cannot be read"
+    done = zero_easel("run", *arguments, "--out", tmp_path / "all", "--no-cards")
+    assert done.returncode == 0 and "4 pictures" in done.stdout
 
 
 ROWED = """\

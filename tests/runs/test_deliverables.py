@@ -195,7 +195,7 @@ def test_what_fails_is_held_back_and_told(tmp_path: Path) -> None:
     )
     done = zero_easel("run", tmp_path / "photos", "--out", tmp_path / "out", "--catalog", CATALOG, "--standard",
                       tmp_path / "s.yaml")  # fmt: skip
-    assert done.returncode == 1 and "1 pictures in" in done.stdout and "1 held back" in done.stdout
+    assert done.returncode == 1 and "1 picture in" in done.stdout and "1 held back" in done.stdout
     assert "longest at least 1000: 300 px" in done.stderr
     assert not list((tmp_path / "out/b").iterdir()) and (tmp_path / "out/BY-2101_front.jpg").is_file()
     with (tmp_path / "out/manifest.csv").open(newline="", encoding="utf-8") as table:

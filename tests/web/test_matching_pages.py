@@ -118,6 +118,19 @@ def test_a_card_that_is_none_and_one_that_is_typed(shoot: TestClient, bench: Wor
     assert held(bench) == [""] * 5 and lines(bench)[0].clearing == "waiting"
 
 
+def test_a_shoot_without_cards_has_none_until_that_is_undone(shoot: TestClient, bench: Workbench) -> None:
+    before = [line.card for line in lines(bench)]
+    assert any(before) and "1 code card among the photos" in shoot.get("/shoots/1/match").text
+    repair(shoot, "no-cards")
+    assert not any(line.card for line in lines(bench)) and lines(bench)[0].clearing == "waiting"
+    assert "No code cards are looked for" in shoot.get("/shoots/1/match").text
+    repair(shoot, "undo")
+    assert [line.card for line in lines(bench)] == before
+    repair(shoot, "redo")
+    repair(shoot, "cards")
+    assert [line.card for line in lines(bench)] == before
+
+
 def test_names_are_tried_kept_and_refused_at_the_place(shoot: TestClient) -> None:
     shown = shoot.post("/shoots/1/names/try", data={"name": "{name:slug}_{n:03}", "folder": "{category}"}).text
     assert "kitchen/enamel-mug-0-4-l-blue_001.jpg" in shown and "Kept." not in shown

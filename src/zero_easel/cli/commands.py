@@ -47,6 +47,7 @@ Columns = Annotated[
         "--column", metavar="FIELD=HEADING", help='What a column holds, like code="Art. code"; once for each.'
     ),
 ]
+NoCards = Annotated[bool, typer.Option("--no-cards", help="No code cards are among the photos.")]
 _CORES = available_cores()
 
 
@@ -64,6 +65,7 @@ def run(
     ] = None,
     empty: Empty = None,
     recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
+    no_cards: NoCards = False,
     replace: Annotated[bool, typer.Option("--replace", help="Write over pictures of an earlier run.")] = False,
     jobs: Jobs = _CORES,
 ) -> None:
@@ -83,6 +85,7 @@ def run(
                 recursive=recursive,
                 assets=assets or (standard.parent if standard else None),
                 replace=replace,
+                cards=not no_cards,
                 jobs=jobs,
                 on_read=lambda done, count: bar.update(reading, completed=done, total=count, visible=True),
             )
@@ -110,7 +113,7 @@ def run(
             rows = execute(work, jobs, note)
         except OSError as error:
             raise UsageError(f"{out} cannot be written: {error.strerror or error}.") from error
-    _report(rows, cut, out)
+    _report(rows, cut, out, work.to_look_at)
 
 
 @app.command("bring-in")
@@ -162,6 +165,7 @@ def rename(
     count: Annotated[str, typer.Option(help="{n} counts within each product, folder or run.")] = "product",
     on_duplicate: Annotated[str, typer.Option(help="A name wanted twice: refuse, or count the later ones.")] = "refuse",
     recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
+    no_cards: NoCards = False,
     dry: Annotated[bool, typer.Option("--show", help="Only show old and new names.")] = False,
     undo: Annotated[
         Path | None, typer.Option("--undo", metavar="TABLE", help="Give the files beside it their old names.")
@@ -180,7 +184,7 @@ def rename(
     if photos is None or not (out or dry):
         raise UsageError("say which folder of photos, and where the copies go with --out.")
     rules = _changed(names_name=pattern, names_folder=folder, names_count=count, names_on_duplicate=on_duplicate)
-    sources, doubts = _renamed(photos, out or photos / ".nowhere", rules, catalog, column, shotlist, recursive, jobs)
+    sources, doubts = _renamed(photos, out or photos / ".nowhere", rules, catalog, column, shotlist, recursive, jobs, not no_cards)
     for doubt in doubts:
         console.print(f"To make sure of: {doubt}.")
     if dry or out is None:
@@ -271,8 +275,9 @@ def main() -> None:
         sys.exit(2)
 
 
-def _report(rows: list[ManifestRow], cut: list[str], out: Path) -> None:
-    """Say what became of a run, and end with its status. cut: photos of which an item is cut off."""
+def _report(rows: list[ManifestRow], cut: list[str], out: Path, to_look_at: list[str]) -> None:
+    """Say what became of a run, and end with its status. cut: photos of which an item is cut off. to_look_at: photos
+    that were left out although they may be items."""
     left_out = [row.original for row in rows if row.status == LEFT_OUT]
     if left_out:
         console.print(f"Left out, each with its reason in {out / NAME}: {some(left_out)}.")
@@ -286,9 +291,14 @@ def _report(rows: list[ManifestRow], cut: list[str], out: Path) -> None:
     failed = len({row.original for row in rows if row.status == FAILED})
     held = sum(row.status == HELD for row in rows)
     made = sum(row.status == DONE for row in rows)
-    message = [f"{failed} photos failed" if failed else "", f"{held} held back" if held else ""]
-    print(", ".join([f"{made} pictures in {out}", *filter(None, message)]))
-    raise typer.Exit(1 if failed or held else 0)
+    look = f"{len(to_look_at)} of them to look at" if to_look_at else ""
+    message = [
+        f"{len(left_out)} left out" + (f" ({look})" if look else "") if left_out else "",
+        f"{failed} photo{'' if failed == 1 else 's'} failed" if failed else "",
+        f"{held} held back" if held else "",
+    ]
+    print(", ".join([f"{made} picture{'' if made == 1 else 's'} in {out}", *filter(None, message)]))
+    raise typer.Exit(1 if failed or held or to_look_at else 0)
 
 
 def _cut_one(path: Path, target: Path, empties: list[Path]) -> dict[str, Any]:
@@ -352,12 +362,13 @@ def _renamed(
     shotlist: Path | None,
     recursive: bool,
     jobs: int,
+    cards: bool,
 ) -> tuple[list[Any], list[str]]:
     """Photos of a folder with their new names, in shooting order, and what to make sure of. Code cards stay out."""
     if not photos.is_dir():
         raise UsageError(f"{photos} is not a folder.")
     products = products_in(catalog, column, lambda: texts_in(photos, out, recursive, jobs))
-    matched = match_photos(list_photos(photos, out, recursive), products, shots_in(shotlist), jobs)
+    matched = match_photos(list_photos(photos, out, recursive), products, shots_in(shotlist), jobs, cards=cards)
     part = [one for one in matched if not one.match.card]
     columns = sorted({key for product in products for key in product.extra})
     try:

@@ -17,7 +17,7 @@ from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.embed import camera_of
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.geometry import Size
-from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, read_photo
+from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, read_photo, taken_of
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.photos.reading import Reading, read
 from zero_easel.core.placing.layout import is_by_row
@@ -44,7 +44,8 @@ class FolderRun:
     """A run that may start. photos: in shooting order; the places of the batch refer to them. doubts are sentences
     about products that a person should make sure of; absent are files that only the shot list knows; empties show the
     bare backdrop and are used, not finished; unusable are files that should show it and cannot be read, with the
-    reason. assets: folder of the files that the standard names."""
+    reason. assets: folder of the files that the standard names. to_look_at: photos that are left out as code cards that
+    cannot be read, and may be items."""
 
     out: Path
     standard: Standard
@@ -55,6 +56,7 @@ class FolderRun:
     empties: list[Path]
     unusable: list[tuple[Path, str]]
     assets: Path | None
+    to_look_at: list[str]
 
     @property
     def by_photo(self) -> dict[int, list[Planned]]:
@@ -90,13 +92,14 @@ def prepare(
     assets: Path | None = None,
     recursive: bool = False,
     replace: bool = False,
+    cards: bool = True,
     jobs: int = 1,
     on_read: Callable[[int, int], None] | None = None,
 ) -> FolderRun:
     """Find, match and name everything. Raises FolderError before a single byte is written.
 
-    Photos are looked through for code cards, `jobs` at once, if names and shot list leave some without a product;
-    on_read is told how many of how many are done.
+    Photos are looked through for code cards, if there may be any, `jobs` at once, where names and shot list leave some
+    without a product; on_read is told how many of how many are done.
     """
     if not folder.is_dir():
         raise FolderError(f"{folder} is not a folder.")
@@ -117,7 +120,7 @@ def prepare(
     if not photos:
         deeper = "" if recursive else " Add --recursive to look in its folders."
         raise FolderError(f"{folder} holds no photos.{deeper}")
-    matched = match_photos(photos, products, shots, jobs, on_read)
+    matched = match_photos(photos, products, shots, jobs, on_read, cards=cards)
     run = _planned(matched, out, standard, products, shots, bare, folder, assets)
     run = with_other(run, unusable=unusable)
     clashes = run.batch.clashes
@@ -220,7 +223,7 @@ def _arguments(
 
 
 class Matched(NamedTuple):
-    """A photo and what it shows. taken: None if the photo was not decoded."""
+    """A photo and what it shows. taken: when, None if the file does not tell."""
 
     path: Path
     match: Match
@@ -233,18 +236,23 @@ def match_photos(
     shots: Sequence[Shot],
     jobs: int,
     on_read: Callable[[int, int], None] | None = None,
+    *,
+    cards: bool = True,
 ) -> list[Matched]:
-    """What photo files show, in shooting order: by shot list and name, and by code cards where these do not tell."""
-    matcher = Matcher(products, shots)
+    """What photo files show, in shooting order: by shot list and name, and by code cards, if there may be any, where
+    these do not tell."""
+    matcher = Matcher(products, shots, cards=cards)
     plain = [matcher.match(_name(path)) for path in photos]
     seen: dict[int, tuple[Reading, datetime | None] | None] = {}
-    if any(not match.code for match in plain):
+    if cards and any(not match.code for match in plain):
         work = ((index, (path,)) for index, path in enumerate(photos))
         for index, result in map_processes(_read, work, min(jobs, len(photos))):
             seen[index] = None if isinstance(result, Exception) else result
             if on_read is not None:
                 on_read(len(seen), len(photos))
-    snaps = [_snap(path, seen.get(index, (Reading((), False, None), None))) for index, path in enumerate(photos)]
+    snaps = [
+        _snap(path, seen[index] if index in seen else (Reading(), taken_of(path))) for index, path in enumerate(photos)
+    ]
     matches = matcher.match_all(snaps)
     order = in_shooting_order(snaps)
     return [Matched(photos[at], matches[at], snaps[at].frame.taken) for at in order]
@@ -268,7 +276,7 @@ def _snap(path: Path, seen: tuple[Reading, datetime | None] | None) -> Snap:
     if seen is None:
         return Snap(Frame(_name(path), None), unreadable=True)
     reading, taken = seen
-    return Snap(Frame(_name(path), taken), reading.codes, reading.card_like)
+    return Snap(Frame(_name(path), taken), reading.codes, reading.card_like, look=reading.look)
 
 
 def _planned(
@@ -290,7 +298,8 @@ def _planned(
     present = {_name(one.path).casefold() for one in matched} | {_name(path).casefold() for path in empties}
     absent = [shot.filename for shot in listed if shot.filename.casefold() not in present]
     photos = [one.path for one in matched]
-    return FolderRun(out, standard, photos, batch, _doubts(matched), absent, empties, [], assets)
+    unsure = [_name(one.path) for one in matched if one.match.card and one.match.doubt]
+    return FolderRun(out, standard, photos, batch, _doubts(matched), absent, empties, [], assets, unsure)
 
 
 def _name(path: Path) -> str:

@@ -126,7 +126,7 @@ def bring_in(
 
 def store_reading(session: Session, digest: str, reading: Reading) -> list[int]:
     """Keep what was read off an original; returns the shoots in which no photo waits to be read any more."""
-    values = {"read": True, "codes": reading.codes, "card_like": reading.card_like, "blur": reading.blur}
+    values = {"read": True, **reading._asdict()}
     session.execute(update(Original).where(Original.digest == digest).values(values))
     concerned = set(session.scalars(select(PhotoRow.shoot_id).where(PhotoRow.digest == digest)))
     stale(session, concerned)

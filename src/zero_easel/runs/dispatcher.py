@@ -299,7 +299,7 @@ class Dispatcher:
         with self._database.session() as session:
             if job.digest:
                 # What cannot be read shows no card either; why it gives no picture is said when it is cleared.
-                store_reading(session, job.digest, result if isinstance(result, Reading) else Reading((), False, None))
+                store_reading(session, job.digest, result if isinstance(result, Reading) else Reading())
             cleared = result if isinstance(result, Cleared) else getattr(result, "cleared", None)
             if cleared is not None:
                 _store_cutout(session, job.photo_id, cleared)

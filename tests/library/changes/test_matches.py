@@ -52,7 +52,8 @@ def filled(session: Session, *names: str, codes: dict[str, tuple[str, ...]] | No
     shoot, cards = create_shoot(session, "Shelf"), codes or {}
     for name in names:
         digest = f"{next(_DIGESTS):064x}"
-        row = {"digest": digest, "bytes": 1, "read": True, "codes": cards.get(name, ()), "card_like": name in cards}
+        row = {"digest": digest, "bytes": 1, "read": True, "codes": cards.get(name, ()), "card_like": name in cards,
+               "look": bytes(range(192)) if name in cards else b""}  # fmt: skip
         session.execute(insert(Original), [row])
         session.add(PhotoRow(shoot_id=shoot.id, digest=digest, name=name))
     rematch(session, shoot)

@@ -4,22 +4,30 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import NamedTuple
 
+import numpy as np
+
 from zero_easel.core.catalog.codes import Codes
 from zero_easel.core.catalog.shooting import Frame, Placed, shooting_order
 
 _ENOUGH, _MOST = 4, 0.6
 """A number of photos is usual if at least so many cards, and this share of them, have it behind them."""
 
+_ALIKE = 0.85
+"""Resemblance from which a photo looks like a card of its shoot: of the demo's cards all but two have another that is
+as near, and no item has one nearer than 0.77."""
+
 
 class Snap(NamedTuple):
     """A frame and what was read off it. codes: texts of its barcodes; card_like: it looks like a printed card, whether
-    readable or not; not_card: a person said that it is none. unreadable: the file gives no picture."""
+    readable or not; not_card: a person said that it is none. unreadable: the file gives no picture. look: see
+    core.photos.reading.Reading."""
 
     frame: Frame
     codes: tuple[str, ...] = ()
     card_like: bool = False
     not_card: bool = False
     unreadable: bool = False
+    look: bytes = b""
 
 
 class Carded(NamedTuple):
@@ -40,7 +48,10 @@ class CardReader:
 
     def follow(self, snaps: Sequence[Snap]) -> list[Carded]:
         """For each frame, in the order given: whether it is a card, and the product of the card before it in shooting
-        order. All empty if there is no card among them.
+        order. All empty if there is no readable card among them.
+
+        What cannot be read is taken for a card only where the shoot's readable cards say so: it looks like them, or
+        like print, and stands where the next card is due. What looks like one elsewhere is asked about, and stays.
 
         A product is doubtful from a missing file number on, until the next card: the missing file may have been a
         card. The same goes for a file that gives no picture, for one that was taken before the one in front of it, and
@@ -49,11 +60,15 @@ class CardReader:
         cards = [self._card(snap) for snap in snaps]
         if not any(cards):
             return [Carded()] * len(snaps)
+        order = shooting_order([snap.frame for snap in snaps])
+        suspects = _suspects(snaps, cards, [placed.at for placed in order])
         result = [Carded()] * len(snaps)
         code, why, doubt = "", "before the first code card", ""
         runs: list[list[int]] = []
-        for placed in shooting_order([snap.frame for snap in snaps]):
+        for placed in order:
             snap, card = snaps[placed.at], cards[placed.at]
+            if suspects.get(placed.at):
+                card = Carded(True, "", "code card", f"the code card {snap.frame.name} cannot be read")
             if card is not None:
                 result[placed.at] = card
                 code, doubt = card.code, ""
@@ -61,18 +76,22 @@ class CardReader:
                 runs.append([])
                 continue
             doubt = doubt or _gap(placed, snap)
+            own = "it may be a code card that cannot be read" if placed.at in suspects else ""
             if not snap.unreadable:
-                result[placed.at] = Carded(False, code, why, doubt if code else "")
+                result[placed.at] = Carded(False, code, why, (doubt or own) if code else "")
                 if runs:
                     runs[-1].append(placed.at)
+            if own:
+                doubt = doubt or f"{snap.frame.name} may be a code card that cannot be read"
         for at, doubt in _surplus(runs).items():
             if result[at].code and not result[at].doubt:
                 result[at] = result[at]._replace(doubt=doubt)
         return result
 
     def _card(self, snap: Snap) -> Carded | None:
-        """What a frame says if it is a card. A product's own EAN may stand on the product itself, and so may a word
-        that holds a code: they count only on what looks like a card. A shop's code on anything else is asked about."""
+        """What a frame says if a card's code was read off it. A product's own EAN may stand on the product itself, and
+        so may a word that holds a code: they count only on what looks like a card. A shop's code on anything else is
+        asked about."""
         if snap.not_card or snap.unreadable:
             return None
         name = snap.frame.name
@@ -92,15 +111,49 @@ class CardReader:
             return Carded(True, snap.codes[0], f"code card: {snap.codes[0]}")
         if snap.codes:
             return Carded(True, "", "code card", f"the code card {name} says {snap.codes[0]}, not in the catalog")
-        return Carded(True, "", "code card", f"the code card {name} cannot be read")
+        return None
+
+
+def _suspects(snaps: Sequence[Snap], cards: Sequence[Carded | None], order: Sequence[int]) -> dict[int, bool]:
+    """Frames without a readable code that may be cards, by index: whether they are taken for cards, or only asked
+    about. order: indices in shooting order."""
+    looks = [snaps[at].look for at in order if (card := cards[at]) and card.code and snaps[at].card_like]
+    if not looks:
+        return {}
+    runs: list[list[int]] = [[]]
+    for at in order:
+        if cards[at]:
+            runs.append([])
+        else:
+            runs[-1].append(at)
+    usual = _usual(runs[1:])
+    found: dict[int, bool] = {}
+    for number, run in enumerate(runs):
+        if number and len(run) == usual:  # as many photos as any card has: all of them are photos
+            continue
+        behind, since = number > 0, 0
+        for k, at in enumerate(run):
+            snap = snaps[at]
+            alike = max(resemblance(snap.look, look) for look in looks) >= _ALIKE
+            due = since == usual if behind else len(run) - k - 1 == usual
+            if (alike or snap.card_like) and not (snap.not_card or snap.unreadable):
+                found[at] = due if usual else alike and snap.card_like
+            behind, since = (True, 0) if found.get(at) else (behind, since + 1)
+    return found
+
+
+def _usual(runs: Sequence[Sequence[int]]) -> int:
+    """How many photos most cards have behind them, 0 if no number is usual."""
+    sizes = Counter(len(run) for run in runs if run)
+    usual, often = sizes.most_common(1)[0] if sizes else (0, 0)
+    return usual if often >= _ENOUGH and often >= _MOST * sizes.total() else 0
 
 
 def _surplus(runs: Sequence[Sequence[int]]) -> dict[int, str]:
     """Doubts about the photos by which a card has more behind it than most have, by index: a card may be missing among
     them that has left no gap in the numbers."""
-    sizes = Counter(len(run) for run in runs if run)
-    usual, often = sizes.most_common(1)[0] if sizes else (0, 0)
-    if often < _ENOUGH or often < _MOST * sizes.total():
+    usual = _usual(runs)
+    if not usual:
         return {}
     message = "behind this card are {} photos, behind most {}: perhaps a card is missing before this one"
     return {at: message.format(len(run), usual) for run in runs for at in run[usual:]}
@@ -117,3 +170,12 @@ def _gap(placed: Placed, snap: Snap) -> str:
     if placed.earlier:
         return "its file number and its capture time disagree about what came before it"
     return ""
+
+
+def resemblance(one: bytes, other: bytes) -> float:
+    """How alike two looks (core.photos.reading.look_of) are: their correlation, at most 1; 0 if one is not known."""
+    if not one or not other:
+        return 0.0
+    a, b = (np.frombuffer(look, np.uint8).astype(np.float64) for look in (one, other))
+    a, b = a - a.mean(), b - b.mean()
+    return float(a @ b / max(float(np.sqrt((a @ a) * (b @ b))), 1e-9))

@@ -28,10 +28,11 @@ class Match(NamedTuple):
 class Matcher:
     """Finds product and view of photos: from a shot list first, then from the file name, then from code cards."""
 
-    def __init__(self, products: Iterable[HasCode], shots: Sequence[Shot] = ()) -> None:
+    def __init__(self, products: Iterable[HasCode], shots: Sequence[Shot] = (), *, cards: bool = True) -> None:
+        """cards: whether code cards may be among the photos."""
         self._codes = Codes(products)
         self._shots = {folded(s.filename): s for s in shots}
-        self._cards = CardReader(self._codes)
+        self._cards = CardReader(self._codes) if cards else None
 
     def match(self, filename: str) -> Match:
         """Product and view of one photo by the name of its file."""
@@ -53,6 +54,8 @@ class Matcher:
     def match_all(self, snaps: Sequence[Snap]) -> list[Match]:
         """Product and view of all photos of a shoot; where table, name and cards contradict each other, the first of
         them counts and the contradiction is a doubt."""
+        if self._cards is None:
+            return [self.match(snap.frame.name) for snap in snaps]
         carded = self._cards.follow(snaps)
         return [
             _joined(self.match(s.frame.name), c, folded(s.frame.name) in self._shots)

@@ -189,6 +189,17 @@ def _visible_alpha(alpha: pyvips.Image | None) -> NDArray[np.uint8] | None:
     return eight if eight.min() < 250 else None
 
 
+def taken_of(path: Path) -> datetime | None:
+    """When a photo was taken, by its file's header alone; None if that is not told, or the file cannot be read."""
+    if path.suffix.lower() in RAW_SUFFIXES:
+        return None
+    try:
+        image, _ = next(ways_to_open(path.read_bytes(), path.name))()
+    except (OSError, PhotoError, pyvips.Error):
+        return None
+    return _taken(image)
+
+
 def _decode_raw(data: bytes, name: str) -> Photo:
     try:
         with rawpy.imread(io.BytesIO(data)) as raw:

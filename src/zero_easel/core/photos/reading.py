@@ -1,6 +1,6 @@
 """What is read off a photo before its backdrop is cleared: barcodes, whether it shows a code card, how sharp it is."""
 
-from typing import NamedTuple
+from typing import NamedTuple, TypeAlias
 
 import cv2
 import numpy as np
@@ -16,6 +16,9 @@ _COARSE = 640
 cards, as they are, blurred, covered and underexposed, against its 30 photos and 44 rendered scenes; the nearest item on
 the wrong side has a third of the ink, or twice the colour."""
 _STROKE = 41
+_GLANCE = (16, 12)
+Look: TypeAlias = bytes
+"""Levels of light at a glance, _GLANCE of them."""
 _INK, _SHEET = 0.55, 150
 _PIECES, _LARGEST, _LEAST_INK, _MOST_COLOUR = 7, 0.6, 0.0015, 0.09
 _REBLUR = 1.0
@@ -26,18 +29,20 @@ SOFT = 1.4
 
 class Reading(NamedTuple):
     """codes: texts of the barcodes in the photo. card_like: whether it looks like a printed card, readable or not.
-    blur: how wide the sharpest edges are (standard deviation of a Gaussian), px of the photo; None without edges."""
+    blur: how wide the sharpest edges are (standard deviation of a Gaussian), px of the photo; None without edges.
+    look: light and dark at a glance (look_of), by which cards of one shoot resemble each other."""
 
-    codes: tuple[str, ...]
-    card_like: bool
-    blur: float | None
+    codes: tuple[str, ...] = ()
+    card_like: bool = False
+    blur: float | None = None
+    look: Look = b""
 
 
 def read(pixels: Encoded) -> Reading:
     """Read an upright photo, (H, W, 3) uint8 or uint16 sRGB."""
     eight = pixels if pixels.dtype == np.uint8 else (pixels >> 8).astype(np.uint8)
     card = looks_like_card(eight)
-    return Reading(read_codes(eight, thorough=card), card, edge_blur(eight))
+    return Reading(read_codes(eight, thorough=card), card, edge_blur(eight), look_of(eight))
 
 
 def read_codes(pixels: Encoded, thorough: bool = True) -> tuple[str, ...]:
@@ -73,6 +78,13 @@ def looks_like_card(pixels: Encoded) -> bool:
     rows, columns = (np.percentile(at, (2, 98)).astype(int) for at in np.nonzero(ink))
     within = colour[rows[0] : rows[1] + 1, columns[0] : columns[1] + 1]
     return float(np.percentile(within, 97)) < _MOST_COLOUR
+
+
+def look_of(pixels: Encoded) -> Look:
+    """A picture, (H, W, 3) uint8, at a glance: 16 x 12 levels of light in 0..255, against its brightest parts."""
+    small = cv2.resize(_reduced(pixels, _COARSE), _GLANCE, interpolation=cv2.INTER_AREA).astype(np.float32).min(2)
+    levels = np.round(np.clip(small / max(float(small.max()), 1.0), 0, 1) ** 0.5 * 255)
+    return bytes(levels.astype(np.uint8).ravel())
 
 
 def edge_blur(pixels: Encoded) -> float | None:

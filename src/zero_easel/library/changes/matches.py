@@ -8,9 +8,9 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.matching import Match, Matcher, Turn, odd_counts, views_in_turn
 from zero_easel.core.catalog.products import Shot
-from zero_easel.library.lists.lines import PhotoLine, lines_of, takes_part
+from zero_easel.library.lists.lines import PhotoLine, lines_with, takes_part
 from zero_easel.library.products import codes_for_matching, products_by_code
-from zero_easel.library.store.models import Clearing, PhotoRow, Shoot, ShotRow
+from zero_easel.library.store.models import Clearing, Original, PhotoRow, Shoot, ShotRow
 
 _AUTOMATIC = ("code", "view", "turn", "why", "listed", "card", "doubt", "clearing")
 
@@ -25,10 +25,12 @@ def rematch(session: Session, shoot: Shoot) -> None:
     """Match all photos that were not assigned by hand, from shot list, names and code cards."""
     # Written first: from here on nothing comes in unseen, for whoever brings it has to wait until this is through.
     session.execute(update(Shoot).where(Shoot.id == shoot.id).values(stale=False))
-    lines = lines_of(session, shoot.id)
+    looked = lines_with(session, shoot.id, Original.look)
+    lines = [line for line, _ in looked]
     rows = session.scalars(select(ShotRow).where(ShotRow.shoot_id == shoot.id))
-    matcher = Matcher(codes_for_matching(session), [Shot(s.filename, s.code, s.view) for s in rows])
-    matches = matcher.match_all([line.snap for line in lines])
+    shots = [Shot(s.filename, s.code, s.view) for s in rows]
+    matcher = Matcher(codes_for_matching(session), shots, cards=shoot.cards)
+    matches = matcher.match_all([line.snap._replace(look=look) for line, (look,) in looked])
     fresh = [_matched(line, match) for line, match in zip(lines, matches, strict=True)]
     turns = _turns(session, shoot, fresh)
     fresh = [line._replace(turn=turns.get(line.id, "")) for line in fresh]

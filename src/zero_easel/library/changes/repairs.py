@@ -66,6 +66,16 @@ def no_card(session: Session, shoot: Shoot, photo_id: int) -> None:
     _by_hand(session, shoot, photos, f"{photos[0].name} is no card", do)
 
 
+def set_cards(session: Session, shoot: Shoot, cards: bool) -> None:
+    """Say whether there may be code cards among a shoot's photos."""
+    if shoot.cards == cards:
+        return
+    text = "code cards are looked for" if cards else "no code cards in this shoot"
+    record(session, Where(Stage.MATCH, shoot.id), text, State(cards=shoot.cards), State(cards=cards))
+    shoot.cards = cards
+    rematch(session, shoot)
+
+
 def leave_out(session: Session, shoot: Shoot, ids: Sequence[int], out: bool = True) -> None:
     """Leave photos out of runs, or include them again; files stay. All else follows when the shoot is next looked
     at."""

@@ -44,7 +44,7 @@ def _step(session: Session, where: Where, *, back: bool) -> Step | None:
             photo.adjustment = Adjustment.of(adjustment)
     if change.after.marks:
         _marks(session, change, back=back)
-    if side.photos or side.shots is not None:
+    if side.photos or side.shots is not None or side.cards is not None:
         _match(session, change, side)
     session.flush()
     lost = change.after.rules and not changes
@@ -71,6 +71,9 @@ def _match(session: Session, change: Change, side: State) -> None:
     shoot = session.get_one(Shoot, change.shoot_id)
     if side.shots is not None:
         set_shots(session, shoot.id, side.shots)
+    if side.cards is not None:
+        shoot.cards = side.cards
+        session.flush()
     present = set(session.scalars(select(PhotoRow.id).where(PhotoRow.shoot_id == shoot.id)))
     rows = [
         {"id": photo_id, **held._asdict(), "why": "by hand"}

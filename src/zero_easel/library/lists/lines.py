@@ -61,7 +61,7 @@ class PhotoLine(NamedTuple):
 
     @property
     def snap(self) -> Snap:
-        """What the code cards are followed by."""
+        """What the code cards are followed by, but for its look."""
         frame = Frame(self.name, self.taken)
         return Snap(frame, self.codes, self.card_like, self.not_card, bool(self.error))
 

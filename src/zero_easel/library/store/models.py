@@ -17,6 +17,7 @@ from zero_easel.core.finishing.checking import Checked
 from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Box, Map
+from zero_easel.core.photos.reading import Look
 from zero_easel.core.placing.placement import Adjustment
 from zero_easel.core.placing.pose import Dimensions
 from zero_easel.core.standard.model import Standard
@@ -74,7 +75,7 @@ class MatchState(NamedTuple):
 
 class State(BaseModel):
     """What a change sets, on one side of it: photos' matches and adjustments by photo id, a shoot's shot list, rules by
-    dotted field (None where there is none), and marks that were drawn."""
+    dotted field (None where there is none), marks that were drawn, and whether a shoot may have code cards."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     photos: dict[int, MatchState] = {}
@@ -82,6 +83,7 @@ class State(BaseModel):
     shots: tuple[Shot, ...] | None = None
     rules: dict[str, Any] = {}
     marks: tuple[Mark, ...] = ()
+    cards: bool | None = None
 
 
 class PictureSubject(NamedTuple):
@@ -175,8 +177,8 @@ class ProductRow(Base):
 
 
 class Original(Base):
-    """Facts of a file in the vault. error: why it gives no picture, or "". read: whether codes, card_like and blur are
-    known (core.reading.Reading)."""
+    """Facts of a file in the vault. error: why it gives no picture, or "". read: whether codes, card_like, blur and
+    look are known (core.photos.reading.Reading)."""
 
     __tablename__ = "original"
     digest: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -194,6 +196,7 @@ class Original(Base):
     codes: Mapped[tuple[str, ...]] = mapped_column(json_of(tuple[str, ...]), default=())
     card_like: Mapped[bool] = mapped_column(default=False)
     blur: Mapped[float | None]
+    look: Mapped[Look] = mapped_column(default=b"")
 
 
 class CutoutRow(Base):
@@ -216,7 +219,8 @@ class CutoutRow(Base):
 
 
 class Shoot(Base):
-    """A batch of photos that belong together. stale: something came in since its photos were matched."""
+    """A batch of photos that belong together. stale: something came in since its photos were matched. cards: whether
+    there may be code cards among them."""
 
     __tablename__ = "shoot"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -225,6 +229,7 @@ class Shoot(Base):
     standard_id: Mapped[int] = mapped_column(ForeignKey("standard.id"))
     standard: Mapped[StandardRow] = relationship(lazy="joined", innerjoin=True)
     stale: Mapped[bool] = mapped_column(default=False)
+    cards: Mapped[bool] = mapped_column(default=True)
 
 
 class ShotRow(Base):

@@ -17,6 +17,7 @@ from zero_easel.library.changes.repairs import (
     leave_out,
     no_card,
     run_from,
+    set_cards,
     shift,
     swap,
 )
@@ -122,6 +123,8 @@ def _repair(session: Db, shoot: Shoot, what: str, chosen: list[int], code: str) 
         confirm(session, shoot, chosen)
     elif what == "leave-out":
         leave_out(session, shoot, chosen)
+    elif what in ("cards", "no-cards"):
+        set_cards(session, shoot, what == "cards")
     elif what == "no-card":
         for photo_id in chosen:
             no_card(session, shoot, photo_id)
@@ -156,7 +159,7 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
     pages = max(1, -(-len(rows) // _PAGE))
     page = min(max(1, page), pages)
     shown = rows[(page - 1) * _PAGE : page * _PAGE]
-    first = [*troubles.unmatched, *troubles.doubts, *troubles.cards][:_PAGE]
+    first = [*troubles.cards, *troubles.unmatched, *troubles.doubts][:_PAGE]
     seen = {line.code for line in lines if line.code}
     catalog = products_by_code(session, seen)
     unseen, unseen_count = products_unseen(session, seen, _UNSEEN) if lines else ([], 0)
@@ -176,6 +179,7 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
         "unseen": unseen,
         "unseen_count": unseen_count,
         "steps": undoable(session, Where(Stage.MATCH, shoot.id)),
+        "cards": sum(line.card for line in lines),
         "reading": sum(not line.read and not line.error for line in lines),
     }
 
