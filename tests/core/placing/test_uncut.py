@@ -14,7 +14,7 @@ from zero_easel.core.finishing.render import render_uncut
 from zero_easel.core.light.geometry import Map, Size
 from zero_easel.core.photos.decoding import decode_photo
 from zero_easel.core.placing.layout import lay_out
-from zero_easel.core.placing.placement import Adjustment, Subject
+from zero_easel.core.placing.placement import Adjustment, NoteKind, Subject
 from zero_easel.core.placing.uncut import lay_uncut
 from zero_easel.core.standard.model import Deliverable, Standard
 from zero_easel.core.standard.rules import Canvas, Item
@@ -69,6 +69,31 @@ def test_sizes_hold_whatever_the_orientation(frame: tuple[int, int], fit: str, s
 def test_per_cent_and_megapixels(fit: str, size: float, canvas: tuple[int, int]) -> None:
     item = Item(backdrop="kept", fit=fit, size=size)  # type: ignore[arg-type]
     assert lay_uncut(Canvas(), item, Size(800, 600), None).canvas == canvas
+
+
+@pytest.mark.parametrize(
+    ("padding", "canvas", "starts"),
+    [
+        ("7.5%", (920, 690), (60, 45)),
+        ("-7.5%", (680, 510), (-60, -45)),
+        ("0 15% 0 0", (920, 600), (0, 0)),
+        ("20px 0 40px 10px", (810, 660), (10, 20)),
+    ],
+)
+@pytest.mark.parametrize("fit", ["longest", "cover"])
+def test_a_canvas_grows_around_a_whole_picture_or_clips_it(
+    padding: str, canvas: tuple[int, int], starts: tuple[int, int], fit: str
+) -> None:
+    rules = Standard(canvas=Canvas(width=800, height=600, padding=padding, ground="#0000FF"),
+                     item=Item(backdrop="kept", fit=fit, size=800))  # type: ignore[arg-type] # fmt: skip
+    placement = lay_out([Subject(None, Size(200, 150))], rules)[0]
+    assert placement is not None and placement.canvas == canvas
+    assert (placement.matrix.e, placement.matrix.f) == starts and placement.scale == pytest.approx(4)
+    drawn = render_uncut(np.full((150, 200, 3), 90, np.uint8), None, placement, lit("#0000FF"))
+    assert drawn.shape == (canvas[1], canvas[0], 3)
+    said = [note.text for note in placement.notes if note.kind == NoteKind.CLIPPED]
+    assert said == (["clipped by 60 px at the left and 45 px at the top and 60 px at the right and 45 px at the bottom"]
+                    if padding.startswith("-") else [])  # fmt: skip
 
 
 def photo() -> np.ndarray:

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from support import item_of, render
 
 from zero_easel.core.light.geometry import Size
-from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.layout import lay_out, uncut_sizes
 from zero_easel.core.placing.placement import Adjustment, Subject
 from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.editing import added
@@ -76,8 +76,39 @@ def test_own_rules_of_a_view_are_scaled_too() -> None:
     )
     small = rules_on(rules, rules.deliverable("thumb"))
     top = small.rules_for(Scope("", "top"))
-    assert top.margin == "25px" and top.size == pytest.approx(1200 / 16)
-    assert small.item.size == pytest.approx(300)
+    assert top.margin == "25px" and (top.fit, top.size) == ("longest", 250)
+    half = rules_on(rules, Deliverable(size="percent", number=50)).rules_for(Scope("", "top"))
+    assert half.margin == "50px" and (half.fit, half.size) == ("megapixels", 300)
+
+
+@pytest.mark.parametrize(
+    ("fit", "size", "wanted", "pictures"),
+    [
+        ("longest", 2000, Deliverable(size="longest", number=400), [(400, 300), (300, 400)]),
+        ("width", 1200, Deliverable(size="longest", number=400), [(400, 300), (300, 400)]),
+        ("width", 1200, Deliverable(size="width", number=640), [(640, 480), (640, 853)]),
+        ("width", 1200, Deliverable(size="height", number=480), [(640, 480), (360, 480)]),
+        ("longest", 2000, Deliverable(size="exact", width=300, height=250), [(300, 250), (300, 250)]),
+        ("longest", 2000, Deliverable(size="percent", number=10), [(200, 150), (150, 200)]),
+        ("megapixels", 1.92, Deliverable(size="percent", number=50), [(800, 600), (600, 800)]),
+        ("longest", 2000, Deliverable(), [(2000, 1500), (1500, 2000)]),
+        ("longest", 2000, Deliverable(size="multiple", base="small", number=3), [(960, 720), (720, 960)]),
+        ("longest", 2000, Deliverable(size="multiple", base="box", number=2), [(600, 200), (600, 200)]),
+        ("contain", 1, Deliverable(size="longest", number=400), [(400, 320), (400, 320)]),
+    ],
+)
+def test_a_whole_pictures_size_is_what_the_deliverable_says(
+    fit: str, size: float, wanted: Deliverable, pictures: list[tuple[int, int]]
+) -> None:
+    """From the photo's own proportions, whatever the canvas."""
+    rules = added(
+        Standard(canvas=Canvas(width=1000, height=800), item=Item(backdrop="kept", fit=fit, size=size)),  # type: ignore[arg-type]
+        "deliverables", Deliverable(name="small", size="longest", number=320),
+        Deliverable(name="box", size="exact", width=300, height=100),
+    )  # fmt: skip
+    subjects = [Subject(None, Size(4000, 3000)), Subject(None, Size(3000, 4000))]
+    assert uncut_sizes(subjects, rules_on(rules, wanted)) == pictures
+    assert [p.canvas for p in lay_out(subjects, rules_on(rules, wanted)) if p] == pictures
 
 
 def test_a_ground_is_never_black_by_accident() -> None:

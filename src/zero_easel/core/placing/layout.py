@@ -10,9 +10,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from zero_easel.core.light.geometry import Box, Map
+from zero_easel.core.light.geometry import Box, Map, Size
 from zero_easel.core.placing.placement import Alignment, Note, NoteKind, Placement, Subject
-from zero_easel.core.placing.room import FinalCanvas, cut_sides, final_canvas, free_area
+from zero_easel.core.placing.room import SIDES, FinalCanvas, cut_sides, final_canvas, free_area
 from zero_easel.core.placing.scaling import scaled
 from zero_easel.core.placing.stance import RowItem, row_item, with_neighbours
 from zero_easel.core.placing.uncut import lay_uncut
@@ -177,15 +177,30 @@ def _uncut(canvas: Canvas, rules: Item, subject: Subject) -> Placement:
     measures = subject.measures
     middle = subject.adjustment.keep or (measures.centroid if measures else None)
     uncut = lay_uncut(canvas, rules, subject.frame, middle)
+    shift, size = uncut.padding[:2], uncut.canvas
     box, notes = None, list[Note]()
     cut: tuple[str, ...] = ()
     if measures is not None:
         points = uncut.matrix.apply(measures.hull)
         box = Box(*(float(v) for v in (*points.min(0), *points.max(0))))
-        cut = cut_sides(box, Box(0, 0, *uncut.canvas))
+        cut = cut_sides(box, Box(0, 0, *size))
         if cut:
             notes.append(Note(NoteKind.CUT, f"its item is cut off at the {' and '.join(cut)}"))
+    clipped = [f"{-by} px at the {side}" for side, by in zip(SIDES, uncut.padding, strict=True) if by < 0]
+    if clipped:
+        notes.append(Note(NoteKind.CLIPPED, f"clipped by {' and '.join(clipped)}"))
     notes += _enlarged(uncut.matrix.scale)
+    origin = float(shift[0]), float(shift[1])
     return Placement(
-        uncut.matrix, uncut.canvas, box, uncut.matrix, rules, 0.0, 1.0, None, tuple(notes), Alignment(), cut_sides=cut
+        uncut.matrix, size, box, uncut.matrix, rules, 0.0, 1.0, None, tuple(notes), Alignment(), origin, cut
     )
+
+
+def uncut_sizes(subjects: Sequence[Subject], standard: Standard) -> list[Size]:
+    """Sizes in px of the pictures that keep their backdrop, on the standard's canvas; one for each that does."""
+    rules = [rules_of(subject, standard) for subject in subjects]
+    return [
+        lay_uncut(standard.canvas, own, subject.frame, None).canvas
+        for subject, own in zip(subjects, rules, strict=True)
+        if own.backdrop == "kept"
+    ]

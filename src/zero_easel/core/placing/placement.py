@@ -66,6 +66,7 @@ class NoteKind(StrEnum):
     LIMIT = "limit"
     GUESS = "guess"
     FRAME = "frame"
+    CLIPPED = "clipped"
 
 
 _CALLS = frozenset({NoteKind.CUT, NoteKind.SIZE, NoteKind.TILT, NoteKind.MARGIN, NoteKind.POSITION, NoteKind.ALONE})

@@ -8,18 +8,39 @@ from zero_easel.core.standard.rules import BOXES, Canvas, Item
 
 
 class Uncut(NamedTuple):
-    """matrix: from px of the upright photo to px of the canvas. canvas: px."""
+    """matrix: from px of the upright photo to px of the canvas. canvas: px. padding: px of ground at the left, top, right
+    and bottom of it; negative where the picture is clipped."""
 
     matrix: Map
     canvas: Size
+    padding: tuple[int, int, int, int] = (0, 0, 0, 0)
 
 
 def lay_uncut(canvas: Canvas, item: Item, frame: Size, middle: tuple[float, float] | None) -> Uncut:
-    """Where a whole picture goes by the rules fit, size and reduce_only.
+    """Where a whole picture goes by the rules fit, size, reduce_only and padding.
 
     frame: size of the upright photo, px. middle: of what should be kept where "cover" cuts, in its px; the
     photo's own if None. It is kept as near to the middle of the canvas as the picture still covers it.
     """
+    return _padded(canvas, _fitted(canvas, item, frame, middle))
+
+
+def _padded(canvas: Canvas, uncut: Uncut) -> Uncut:
+    """The same with the canvas grown or clipped. Per cents are of the picture's width at its sides, and of its height
+    above and below it."""
+    width, height = uncut.canvas
+    top, right, bottom, left = (
+        round(length.px(side, canvas.density))
+        for length, side in zip(canvas.padding_sides, (height, width, height, width), strict=True)
+    )
+    if not any((top, right, bottom, left)):
+        return uncut
+    size = Size(max(1, width + left + right), max(1, height + top + bottom))
+    matrix = uncut.matrix._replace(e=uncut.matrix.e + left, f=uncut.matrix.f + top)
+    return Uncut(matrix, size, (left, top, right, bottom))
+
+
+def _fitted(canvas: Canvas, item: Item, frame: Size, middle: tuple[float, float] | None) -> Uncut:
     w, h = frame
     if item.fit not in BOXES:
         return _sized(item, frame)

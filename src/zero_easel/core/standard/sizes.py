@@ -8,7 +8,7 @@ from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.lengths import Length, read_sides, write_sides
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.rule import Part, rules_in
-from zero_easel.core.standard.rules import Canvas, Item, Special
+from zero_easel.core.standard.rules import BOXES, Canvas, Item, Special
 
 
 def size_of(standard: Standard, wanted: Deliverable) -> Size:
@@ -45,9 +45,12 @@ def rules_on(standard: Standard, wanted: Deliverable) -> Standard:
             return standard.model_copy(update={"canvas": same, "deliverables": (wanted,)})
     changed = {"width": size.width, "height": size.height, "ground": ground, "density": density}
     scaled = canvas.model_copy(update=changed | _scaled(Canvas, canvas.model_dump(), canvas, factor))
-    item = standard.item.model_copy(update=_scaled(Item, standard.item.model_dump(), canvas, factor))
+    values = standard.item.model_dump()
+    item = standard.item.model_copy(
+        update=_scaled(Item, values, canvas, factor) | _own_size(standard, wanted, values["fit"], values["size"])
+    )
     exceptions = tuple(
-        special.model_copy(update={"item": _scaled_own(standard.item, special, canvas, factor)})
+        special.model_copy(update={"item": _scaled_own(standard, wanted, special, factor)})
         for special in standard.exceptions
     )
     return standard.model_copy(
@@ -68,12 +71,36 @@ def _scaled(part: type[Part], values: Mapping[str, Any], canvas: Canvas, factor:
     return found
 
 
-def _scaled_own(item: Item, special: Special, canvas: Canvas, factor: float) -> dict[str, Any]:
+def _own_size(standard: Standard, wanted: Deliverable, fit: str, size: float) -> dict[str, Any]:
+    """The rules fit and size of uncut pictures that have a size of their own, as a deliverable wants them: its side is
+    theirs, and not the canvas's. Nothing for those that are fitted into the canvas."""
+    if fit in BOXES or wanted.size == "canvas":
+        return {}
+    if wanted.size == "exact":
+        return {"fit": "contain"}
+    if wanted.size in ("longest", "width", "height"):
+        return {"fit": wanted.size, "size": wanted.number}
+    factor = wanted.number
+    if wanted.size == "percent":
+        factor /= 100
+    else:
+        base = _own_size(standard, standard.deliverable(wanted.base), fit, size)
+        fit, size = base.get("fit", fit), base.get("size", size)
+        if fit in BOXES:
+            return base
+    return {"fit": fit, "size": size * (factor**2 if fit == "megapixels" else factor)}
+
+
+def _scaled_own(standard: Standard, wanted: Deliverable, special: Special, factor: float) -> dict[str, Any]:
     """The rules of a category or view. What a number means may depend on another rule, whichever of them it names."""
-    scaled = _scaled(Item, item.model_dump() | special.item, canvas, factor)
+    values = standard.item.model_dump() | special.item
+    scaled = _scaled(Item, values, standard.canvas, factor)
     rules = rules_in(Item)
     own = {key for key in scaled if key in special.item or rules[key].squared_by[0] in special.item}
-    return special.item | {key: scaled[key] for key in own}
+    found = special.item | {key: scaled[key] for key in own}
+    if {"fit", "size"} & set(special.item):
+        found |= _own_size(standard, wanted, values["fit"], values["size"])
+    return found
 
 
 def _scaled_length(length: Length, canvas: Canvas, factor: float) -> str:
