@@ -55,3 +55,15 @@ def test_what_is_known_is_certain_and_what_has_no_hint_is_usual() -> None:
     assert rough.total == pytest.approx(truth, rel=0.4) and rough.low < rough.total < rough.high
     nothing = estimate_of("shop", [one for one in wanted if one.bytes is None])  # type: ignore[arg-type]
     assert nothing.total == 0 and nothing.known == 0
+
+
+def test_one_of_ten_that_was_weighed_makes_nothing_certain() -> None:
+    """Whether or not there is anything to tell the others by."""
+    for hint in (0.0, 5000.0):
+        wanted, _ = shoot(10, 1, 0.2, 3)
+        for one in wanted:
+            one.hint = hint
+        found = estimate_of("shop", wanted)  # type: ignore[arg-type]
+        size = next(one.bytes for one in wanted if one.bytes is not None)
+        assert found.known == 1 and found.total == pytest.approx(10 * size)
+        assert found.low < 0.8 * found.total and found.high > 1.2 * found.total

@@ -23,7 +23,7 @@ from zero_easel.core.standard.yaml.file import write_standard
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
-from zero_easel.folder.batch import FolderError, execute, list_photos, match_photos, prepare
+from zero_easel.folder.batch import FolderError, execute, folder_within, list_photos, match_photos, prepare
 from zero_easel.pipeline import clear, empty_frame
 from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
 from zero_easel.settings import Settings, available_cores
@@ -184,7 +184,9 @@ def rename(
     if photos is None or not (out or dry):
         raise UsageError("say which folder of photos, and where the copies go with --out.")
     rules = _changed(names_name=pattern, names_folder=folder, names_count=count, names_on_duplicate=on_duplicate)
-    sources, doubts = _renamed(photos, out or photos / ".nowhere", rules, catalog, column, shotlist, recursive, jobs, not no_cards)
+    sources, doubts = _renamed(
+        photos, out or photos / ".nowhere", rules, catalog, column, shotlist, recursive, jobs, not no_cards
+    )
     for doubt in doubts:
         console.print(f"To make sure of: {doubt}.")
     if dry or out is None:
@@ -374,7 +376,7 @@ def _renamed(
     try:
         namer = Namer(rules, columns, photos.resolve().name)
         planned = namer.plan(
-            [NamedPhoto(one.path.name, one.match, one.taken) for one in part],
+            [NamedPhoto(one.path.name, one.match, one.taken, folder_within(one.path, photos)) for one in part],
             {product.code: product for product in products},
         )
     except PatternError as error:

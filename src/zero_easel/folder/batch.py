@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import Match, Matcher, in_shooting_order, odd_counts
-from zero_easel.core.catalog.plan import Clash, Planned
+from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.catalog.products import Product, Shot
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.embed import camera_of
@@ -125,7 +125,7 @@ def prepare(
     run = with_other(run, unusable=unusable)
     clashes = run.batch.clashes
     if clashes:
-        named = _with_folders(clashes[0], run, folder)
+        named = clashes[0].sources
         more = f" ({len(clashes) - 1} more like this.)" if len(clashes) > 1 else ""
         raise FolderError(f"{clashes[0].output} would come from {' and '.join(named)}; nothing was written.{more}")
     taken = [name for name in [*(p.output for p in run.batch.pictures), *NAMES] if (out / name).exists()]
@@ -289,7 +289,12 @@ def _planned(
     folder: Path,
     assets: Path | None,
 ) -> FolderRun:
-    shots = [BatchPhoto(_name(one.path), one.match, one.taken, why_left_out(one.match)) for one in matched]
+    shots = [
+        BatchPhoto(
+            _name(one.path), one.match, one.taken, why_left_out(one.match), folder=folder_within(one.path, folder)
+        )
+        for one in matched
+    ]
     columns = sorted({key for product in products for key in product.extra})
     try:
         batch = plan(shots, standard, Products({p.code: p for p in products}, columns), _name(folder.resolve()))
@@ -324,12 +329,9 @@ def _doubts(matched: list[Matched]) -> list[str]:
     return found + [f"{code} has {n} photo{'' if n == 1 else 's'}, unlike most" for code, n in sorted(odd.items())]
 
 
-def _with_folders(clash: Clash, run: FolderRun, folder: Path) -> list[str]:
-    """File names with their folders: in a recursive run two sources may be called the same."""
-    paths = [run.photos[picture.at] for picture in run.batch.pictures if picture.output == clash.output]
-    if len(set(paths)) < len(paths):
-        return clash.sources
-    return [str(path.relative_to(folder)) for path in paths]
+def folder_within(path: Path, folder: Path) -> str:
+    """The folders between a photo and the one that was named."""
+    return "/".join(printable(part) for part in path.relative_to(folder).parts[:-1])
 
 
 def _photo(path: Path) -> Photo:

@@ -57,7 +57,7 @@ def plan_lines(
 def _shot(line: PhotoLine, entry: RowEntry | None) -> BatchPhoto:
     match = Match(line.code, line.view, line.why, line.listed, line.doubt, line.card)
     out = line.problem or line.error if line.error else why_left_out(match, empty=line.empty, by_hand=line.left_out)
-    shot = BatchPhoto(line.name, match, line.taken, out)
+    shot = BatchPhoto(line.name, match, line.taken, out, folder=line.folder)
     if entry is None:
         return shot
     subject = entry.subject

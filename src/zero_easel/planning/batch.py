@@ -28,7 +28,8 @@ Key = TypeVar("Key", bound=Hashable)
 
 class BatchPhoto(NamedTuple):
     """A photo as a batch begins with it, in shooting order. out: why no picture is made of it, "" if it takes part.
-    frame, measures, adjustment: what its place depends on, as far as it is known yet."""
+    frame, measures, adjustment: what its place depends on, as far as it is known yet. folder: where it lies among the
+    others."""
 
     name: str
     match: Match
@@ -37,6 +38,7 @@ class BatchPhoto(NamedTuple):
     frame: Size = Size(0, 0)
     measures: Measures | None = None
     adjustment: Adjustment = Adjustment()
+    folder: str = ""
 
 
 class Batch(NamedTuple):
@@ -69,7 +71,7 @@ def plan(
     Raises PatternError if names ask for something that the catalog does not have.
     """
     part = [at for at, shot in enumerate(shots) if not shot.out]
-    photos = [NamedPhoto(shots[at].name, shots[at].match, shots[at].taken) for at in part]
+    photos = [NamedPhoto(shots[at].name, shots[at].match, shots[at].taken, shots[at].folder) for at in part]
     if copies:
         planned = Namer(standard, catalog.columns, name).plan(photos, catalog.products)
     else:

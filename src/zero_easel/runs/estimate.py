@@ -11,7 +11,7 @@ from typing import NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zero_easel.core.placing.layout import is_by_row, lay_out
+from zero_easel.core.placing.layout import is_by_row, lay_out, rules_of
 from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
@@ -91,7 +91,7 @@ class Estimator:
         found = []
         for row in rows:
             photo, place = photos[row.photo_id], placed.get(row.deliverable, {}).get(row.photo_id)
-            hint = _hint(photo, seen[row.deliverable].get(row.photo_id))
+            hint = _hint(photo, seen[row.deliverable].get(row.photo_id), subjects[photo.id], standard)
             found.append(_Wanted(row, photo, subjects[photo.id], place, hint, made.get(row.key)))
         return found
 
@@ -137,24 +137,32 @@ def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
     """Bytes of one deliverable: those measured, and for the others their hints times the ratio that was found (the
     ratio estimator of survey sampling; Cochran, Sampling Techniques, 1977, chapter 6)."""
     known = [(one.hint, one.bytes) for one in wanted if one.bytes is not None]
+    if not known:
+        return Estimate(name, len(wanted), 0, 0.0, 0.0, 0.0, _before(wanted))
     open_ = [one.hint for one in wanted if one.bytes is None]
     sure = sum(size for _, size in known)
-    before = sum(one.photo.original.bytes for one in {one.photo.id: one for one in wanted}.values())
+    before = _before(wanted)
     if not open_:
         return Estimate(name, len(wanted), len(known), sure, sure, sure, before)
     weighed = [(hint, size) for hint, size in known if hint]
+    usual = sure / len(known)
+    # Nothing to tell one from another by: all are as those that were weighed.
     ratio = sum(size for _, size in weighed) / sum(hint for hint, _ in weighed) if weighed else 0.0
-    usual = sum(size for _, size in weighed) / len(weighed) if weighed else 0.0
-    rest = sum(hint * ratio if hint else usual for hint in open_)
-    n = len(weighed)
+    expected = [(hint * ratio if hint and ratio else usual) for hint in open_]
+    rest, n = sum(expected), len(known)
     # What is usual counts as two samples: two that happen to agree must not look certain.
-    missed = sum((size - ratio * hint) ** 2 for hint, size in weighed) + 2 * (_USUAL_SPREAD * usual) ** 2
+    missed = sum((size - (hint * ratio if hint and ratio else usual)) ** 2 for hint, size in known)
+    missed += 2 * (_USUAL_SPREAD * usual) ** 2
     deviation = math.sqrt(missed / (n + 1))
     # Few samples: what is estimated of the deviation is itself uncertain, so the factor is the larger.
     factor = 2 + 6 / max(1, n)
     spread = factor * deviation * math.sqrt(len(open_) + len(open_) ** 2 / max(1, n))
     total = sure + rest
     return Estimate(name, len(wanted), len(known), total, max(sure, total - spread), total + spread, before)
+
+
+def _before(wanted: Sequence[_Wanted]) -> int:
+    return sum(one.photo.original.bytes for one in {one.photo.id: one for one in wanted}.values())
 
 
 class _Seen(NamedTuple):
@@ -187,12 +195,17 @@ def _seen_of(placement: Placement) -> _Seen:
     return _Seen(placement.scale, max(box.width, box.height) if box else float(max(placement.canvas)))
 
 
-def _hint(photo: PhotoRow, seen: _Seen | None) -> float:
-    """From how much there is to see in a photo's cutout, and how large it is drawn; what is enlarged gains no detail by
-    it."""
-    if photo.cutout is None or seen is None:
+def _hint(photo: PhotoRow, seen: _Seen | None, subject: Subject, standard: Standard) -> float:
+    """From how much there is to see in a photo's cutout, or in the whole of it, and how large it is drawn; what is
+    enlarged gains no detail by it."""
+    if seen is None:
         return 0.0
-    weight = photo.cutout.weight or photo.original.bytes
+    if rules_of(subject, standard).backdrop == "kept":
+        weight = photo.original.bytes
+    elif photo.cutout is None:
+        return 0.0
+    else:
+        weight = photo.cutout.weight or photo.original.bytes
     return float(weight**_SEEN * seen.longest * min(1.0, 1 / seen.scale) ** _SOFTER)
 
 

@@ -65,6 +65,16 @@ def test_sizes_hold_whatever_the_orientation(frame: tuple[int, int], fit: str, s
     assert mirrored == (h, w)
 
 
+@given(frames, st.sampled_from(["longest", "contain", "cover", "stretch"]), st.integers(16, 3000))
+def test_what_is_only_reduced_says_where_that_leaves_it_smaller(frame: tuple[int, int], fit: str, size: int) -> None:
+    item = Item(backdrop="kept", fit=fit, size=size, reduce_only=True)  # type: ignore[arg-type]
+    placement = lay_out([Subject(None, Size(*frame))], Standard(canvas=Canvas(width=size, height=size), item=item))[0]
+    assert placement is not None
+    told = any("stays smaller than asked" in note.text for note in placement.notes)
+    needed = {"longest": max(frame), "contain": max(frame), "cover": min(frame), "stretch": min(frame)}[fit]
+    assert told == (needed < size)
+
+
 @pytest.mark.parametrize(("fit", "size", "canvas"), [("percent", 50, (400, 300)), ("megapixels", 0.12, (400, 300))])
 def test_per_cent_and_megapixels(fit: str, size: float, canvas: tuple[int, int]) -> None:
     item = Item(backdrop="kept", fit=fit, size=size)  # type: ignore[arg-type]
@@ -134,7 +144,8 @@ def test_contain_leaves_the_ground_and_a_transparent_one_bare() -> None:
         assert tuple(picture[2, 30]) == wanted and picture[30, 30, 0] > 60
     reduced = KEPT.model_copy(update={"item": Item(backdrop="kept", reduce_only=True), "canvas": Canvas()})
     placement = lay_out([Subject(None, Size(200, 120))], reduced)[0]
-    assert placement is not None and placement.scale == 1 and not placement.notes
+    assert placement is not None and placement.scale == 1
+    assert [note.kind for note in placement.notes] == [NoteKind.LIMIT]
 
 
 def test_every_stored_orientation_gives_the_same_picture() -> None:
@@ -153,6 +164,22 @@ def test_every_stored_orientation_gives_the_same_picture() -> None:
         assert placement is not None
         found.append(render_uncut(read.pixels, None, placement, lit("#FFFFFF")))
     assert all(np.array_equal(found[0], other) for other in found[1:])
+
+
+def test_a_sprite_of_sixteen_px_keeps_its_edges_and_a_smoothed_or_tiny_photo_does_not_count_as_one() -> None:
+    for seed in range(20):
+        rng = np.random.default_rng(seed)
+        half = rng.integers(0, 5, (16, 8))  # five colours wherever they like, mirrored: nothing is even
+        shape = np.hstack([half, half[:, ::-1]])
+        palette = rng.integers(0, 255, (5, 3)).astype(np.uint8)
+        assert is_hard_edged(palette[shape])
+    y, x = np.mgrid[0:32, 0:32]
+    disc = np.clip(10.5 - np.hypot(x - 15.5, y - 15.5), 0, 1)
+    assert is_hard_edged(np.repeat(((disc > 0.5) * 255).astype(np.uint8)[..., None], 3, 2))
+    assert not is_hard_edged(np.repeat(np.round(disc * 15) * 17, 3).reshape(32, 32, 3).astype(np.uint8))
+    assert not is_hard_edged(photo()[:32, :32])
+    gradient = np.repeat(np.arange(0, 256, 8, dtype=np.uint8)[None, :, None], 32, 0).repeat(3, 2)
+    assert not is_hard_edged(gradient)
 
 
 def test_graphics_keep_hard_edges_and_photos_do_not_count_as_such() -> None:

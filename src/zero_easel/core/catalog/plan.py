@@ -35,17 +35,18 @@ _FACINGS = {"front": "1", "left": "2", "side": "2", "top": "3", "back": "7", "ri
 
 
 class NamedPhoto(NamedTuple):
-    """A photo that is to be named, and how it was matched."""
+    """A photo that is to be named, and how it was matched. folder: where it lies among the others, "" beside them."""
 
     original: str
     match: Match
     taken: datetime | None = None
+    folder: str = ""
 
 
 class Planned(NamedTuple):
     """One output before the run. original: the photo's file name. output: the new one with folders and suffix.
     deliverable: its name, "" for a copy of the photo itself. at: place of the photo among those that were named.
-    values: what the information and overlays of the standard ask for."""
+    values: what the information and overlays of the standard ask for. folder: of the photo."""
 
     original: str
     code: str
@@ -55,6 +56,12 @@ class Planned(NamedTuple):
     deliverable: str = ""
     at: int = 0
     values: Mapping[str, Value] = MappingProxyType({})
+    folder: str = ""
+
+    @property
+    def path(self) -> str:
+        """The photo's file name with its folders."""
+        return f"{self.folder}/{self.original}" if self.folder else self.original
 
     @property
     def note(self) -> str:
@@ -63,7 +70,8 @@ class Planned(NamedTuple):
 
 
 class Clash(NamedTuple):
-    """Two or more pictures that would be one output. deliverables: of each, beside originals."""
+    """Two or more pictures that would be one output. originals: their photos, with folders where photos of one name lie
+    in several. deliverables: of each, beside originals."""
 
     output: str
     originals: list[str]
@@ -167,9 +175,8 @@ class Namer:
             problems += (NameProblem("doubt", f"to make sure of: {subject.match.doubt}"),)
         asked = {field: values.get(field) for field in self._asked}
         called = self._wanted.name if self._wanted else ""
-        return Planned(
-            original, code, view, path + name.name + suffix, tuple(dict.fromkeys(problems)), called, at, asked
-        )
+        output = path + name.name + suffix
+        return Planned(original, code, view, output, tuple(dict.fromkeys(problems)), called, at, asked, subject.folder)
 
     def _folder_of(self, values: Mapping[str, Value]) -> Named:
         """The subfolders of one output; few are made for many."""
@@ -217,10 +224,12 @@ def _asked_fields(standard: Standard, columns: Sequence[str]) -> frozenset[str]:
 def find_clashes(planned: Sequence[Planned]) -> list[Clash]:
     """Outputs that share a name; a run must not start while there are any."""
     found = collisions((str(at), plan.output) for at, plan in enumerate(planned))
-    return [
-        Clash(output, [planned[int(at)].original for at in places], [planned[int(at)].deliverable for at in places])
-        for output, places in found
-    ]
+    return [_clash(output, [planned[int(at)] for at in places]) for output, places in found]
+
+
+def _clash(output: str, wanted: Sequence[Planned]) -> Clash:
+    alike = len({one.original for one in wanted}) < len({one.path for one in wanted})
+    return Clash(output, [one.path if alike else one.original for one in wanted], [one.deliverable for one in wanted])
 
 
 def _suffix_of(filename: str) -> str:

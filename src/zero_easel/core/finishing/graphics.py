@@ -8,6 +8,10 @@ _COLOURS = 64
 """Colours up to which a picture may be drawn; a photo has thousands, for no two pixels of it have the same noise."""
 _EVEN = 0.9
 """Share of neighbours of one colour from which it is."""
+_SPRITE, _PER_COLOUR = 128, 8
+"""Longest side in px of pictures in which edges may be everywhere, and px that they have at least for each colour."""
+_BETWEEN = 0.4
+"""Share of its edges that pass through a mixed colour from which a drawing is smoothed."""
 
 
 def is_hard_edged(pixels: Encoded) -> bool:
@@ -23,9 +27,24 @@ def is_hard_edged(pixels: Encoded) -> bool:
         if ((alpha > 0) & (alpha < np.iinfo(pixels.dtype).max)).any():
             return False
     same = (seen[:, 1:] == seen[:, :-1]).all(-1)
-    if same.size == 0 or same.mean() < _EVEN:
+    if same.size == 0:
         return False
-    return _colours(seen) <= _COLOURS
+    h, w = seen.shape[:2]
+    colours = _colours(seen)
+    flat = same.mean() >= _EVEN or (max(h, w) <= _SPRITE and colours * _PER_COLOUR <= h * w)
+    return flat and colours <= _COLOURS and _smoothed(seen) < _BETWEEN
+
+
+def _smoothed(pixels: Encoded) -> float:
+    """Share of the edges along rows and columns that pass through a colour between those on both sides."""
+    between = edges = 0
+    for seen in (pixels, pixels.swapaxes(0, 1)):
+        before, here, after = (seen[:, at : seen.shape[1] - 2 + at].astype(np.int32) for at in range(3))
+        low, high = np.minimum(before, after), np.maximum(before, after)
+        differs = (here != before).any(-1) & (here != after).any(-1)
+        between += int((differs & (here >= low).all(-1) & (here <= high).all(-1)).sum())
+        edges += int((here != before).any(-1).sum())
+    return between / max(edges, 1)
 
 
 def _colours(pixels: Encoded) -> int:

@@ -15,7 +15,7 @@ from zero_easel.core.placing.placement import Alignment, Note, NoteKind, Placeme
 from zero_easel.core.placing.room import SIDES, FinalCanvas, cut_sides, final_canvas, free_area
 from zero_easel.core.placing.scaling import scaled
 from zero_easel.core.placing.stance import RowItem, row_item, with_neighbours
-from zero_easel.core.placing.uncut import lay_uncut
+from zero_easel.core.placing.uncut import lay_uncut, padded
 from zero_easel.core.standard.model import Scope, Standard
 from zero_easel.core.standard.rules import Canvas, Item
 
@@ -177,22 +177,26 @@ def _uncut(canvas: Canvas, rules: Item, subject: Subject) -> Placement:
     measures = subject.measures
     middle = subject.adjustment.keep or (measures.centroid if measures else None)
     uncut = lay_uncut(canvas, rules, subject.frame, middle)
-    shift, size = uncut.padding[:2], uncut.canvas
     box, notes = None, list[Note]()
-    cut: tuple[str, ...] = ()
     if measures is not None:
         points = uncut.matrix.apply(measures.hull)
         box = Box(*(float(v) for v in (*points.min(0), *points.max(0))))
+    uncut = padded(canvas, uncut, box)
+    (left, top), size = uncut.padding[:2], uncut.canvas
+    cut: tuple[str, ...] = ()
+    if box is not None:
+        box = box.moved(left, top)
         cut = cut_sides(box, Box(0, 0, *size))
         if cut:
             notes.append(Note(NoteKind.CUT, f"its item is cut off at the {' and '.join(cut)}"))
     clipped = [f"{-by} px at the {side}" for side, by in zip(SIDES, uncut.padding, strict=True) if by < 0]
     if clipped:
         notes.append(Note(NoteKind.CLIPPED, f"clipped by {' and '.join(clipped)}"))
+    if uncut.smaller:
+        notes.append(Note(NoteKind.LIMIT, "stays smaller than asked: it is only reduced, and has no more pixels"))
     notes += _enlarged(uncut.matrix.scale)
-    origin = float(shift[0]), float(shift[1])
     return Placement(
-        uncut.matrix, size, box, uncut.matrix, rules, 0.0, 1.0, None, tuple(notes), Alignment(), origin, cut
+        uncut.matrix, size, box, uncut.matrix, rules, 0.0, 1.0, None, tuple(notes), Alignment(), (left, top), cut
     )
 
 
@@ -200,7 +204,7 @@ def uncut_sizes(subjects: Sequence[Subject], standard: Standard) -> list[Size]:
     """Sizes in px of the pictures that keep their backdrop, on the standard's canvas; one for each that does."""
     rules = [rules_of(subject, standard) for subject in subjects]
     return [
-        lay_uncut(standard.canvas, own, subject.frame, None).canvas
+        padded(standard.canvas, lay_uncut(standard.canvas, own, subject.frame, None)).canvas
         for subject, own in zip(subjects, rules, strict=True)
         if own.backdrop == "kept"
     ]

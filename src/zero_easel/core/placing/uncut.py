@@ -3,41 +3,51 @@
 import math
 from typing import NamedTuple
 
-from zero_easel.core.light.geometry import Map, Size
+from zero_easel.core.light.geometry import Box, Map, Size
 from zero_easel.core.standard.rules import BOXES, Canvas, Item
 
 
 class Uncut(NamedTuple):
-    """matrix: from px of the upright photo to px of the canvas. canvas: px. padding: px of ground at the left, top, right
-    and bottom of it; negative where the picture is clipped."""
+    """matrix: from px of the upright photo to px of the canvas. canvas: px. padding: px of ground at the left, top,
+    right and bottom of it; negative where the picture is clipped. smaller: whether it would have to be enlarged, and is
+    not."""
 
     matrix: Map
     canvas: Size
     padding: tuple[int, int, int, int] = (0, 0, 0, 0)
+    smaller: bool = False
 
 
 def lay_uncut(canvas: Canvas, item: Item, frame: Size, middle: tuple[float, float] | None) -> Uncut:
-    """Where a whole picture goes by the rules fit, size, reduce_only and padding.
+    """Where a whole picture goes by the rules fit, size and reduce_only.
 
     frame: size of the upright photo, px. middle: of what should be kept where "cover" cuts, in its px; the
     photo's own if None. It is kept as near to the middle of the canvas as the picture still covers it.
     """
-    return _padded(canvas, _fitted(canvas, item, frame, middle))
+    laid = _fitted(canvas, item, frame, middle)
+    if item.reduce_only:
+        free = _fitted(canvas, item.model_copy(update={"reduce_only": False}), frame, middle)
+        laid = laid._replace(smaller=free.matrix.scale > laid.matrix.scale * (1 + 1e-6))
+    return laid
 
 
-def _padded(canvas: Canvas, uncut: Uncut) -> Uncut:
+def padded(canvas: Canvas, uncut: Uncut, item: Box | None = None) -> Uncut:
     """The same with the canvas grown or clipped. Per cents are of the picture's width at its sides, and of its height
-    above and below it."""
+    above and below it. item: its box on the canvas, which is not clipped if canvases grow until items are visible."""
     width, height = uncut.canvas
     top, right, bottom, left = (
         round(length.px(side, canvas.density))
         for length, side in zip(canvas.padding_sides, (height, width, height, width), strict=True)
     )
+    if item is not None and canvas.overflow == "grow":
+        left, top = max(left, min(0, -math.floor(item.left))), max(top, min(0, -math.floor(item.top)))
+        right = max(right, min(0, math.ceil(item.right) - width))
+        bottom = max(bottom, min(0, math.ceil(item.bottom) - height))
     if not any((top, right, bottom, left)):
         return uncut
     size = Size(max(1, width + left + right), max(1, height + top + bottom))
     matrix = uncut.matrix._replace(e=uncut.matrix.e + left, f=uncut.matrix.f + top)
-    return Uncut(matrix, size, (left, top, right, bottom))
+    return Uncut(matrix, size, (left, top, right, bottom), uncut.smaller)
 
 
 def _fitted(canvas: Canvas, item: Item, frame: Size, middle: tuple[float, float] | None) -> Uncut:

@@ -1,19 +1,24 @@
 """Deliver: what will be made and how much it will weigh, the run, and what came of it."""
 
 from collections import Counter
+from collections.abc import Sequence
+from typing import NamedTuple
 
 from fastapi import APIRouter, BackgroundTasks, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.placing.layout import lay_out, rules_of, uncut_sizes
 from zero_easel.core.placing.placement import NoteKind
+from zero_easel.core.standard.deliverable import Deliverable
+from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import PatternError
-from zero_easel.core.standard.sizes import size_of
+from zero_easel.core.standard.sizes import rules_on, size_of
 from zero_easel.library.batches import ShootPlan, plan_shoot
 from zero_easel.library.changes.matches import troubles_of
 from zero_easel.library.changes.standards import all_standards
 from zero_easel.library.lists.lines import doubtful, lines_of
-from zero_easel.library.lists.lineup import row_of
+from zero_easel.library.lists.lineup import RowEntry, row_of
 from zero_easel.library.store.models import Shoot
 from zero_easel.runs.service import RunError, latest_run, start_run
 from zero_easel.web.page import Bench, Db, Number, ShootById, show
@@ -63,8 +68,8 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         error = f"The file names cannot be made: {problem}."
     run = latest_run(session, shoot.id)
     lines = plan.lines if plan else lines_of(session, shoot.id)
-    cut, enlarged = _warnings(session, shoot)
-    rules = shoot.standard.rules
+    rules, row = shoot.standard.rules, row_of(session, shoot.id)
+    cut, enlarged = _warnings(row, rules)
     planned = plan.pictures if plan else []
     photos = {line.id: line for line, _ in planned}
     return show(
@@ -80,7 +85,7 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         rules=rules,
         row=shoot.standard,
         counts=Counter(picture.deliverable for _, picture in planned),
-        sizes={d.name: size_of(rules, d) for d in rules.deliverables},
+        sizes={d.name: _sizes(row, rules, d) for d in rules.deliverables},
         standards=[(row.id, row.rules.name) for row in all_standards(session)],
         look_at=sum(doubtful(line) for line in photos.values()),
         staying=len(lines) - len(photos),
@@ -92,11 +97,33 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
     )
 
 
-def _warnings(session: Db, shoot: Shoot) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:
+class _Sizes(NamedTuple):
+    """Sizes of a deliverable's pictures: in words, and of each whole picture, by file name, where they differ."""
+
+    text: str
+    each: list[tuple[str, Size]]
+
+
+def _sizes(row: Sequence[RowEntry], rules: Standard, wanted: Deliverable) -> _Sizes:
+    """What a deliverable's pictures will measure: items stand on its canvas, whole pictures may have sizes of their
+    own."""
+    whole = [one for one in row if one.subject.frame.width and rules_of(one.subject, rules).backdrop == "kept"]
+    if not whole:
+        return _Sizes("{} × {}".format(*size_of(rules, wanted)), [])
+    found = uncut_sizes([one.subject for one in whole], rules_on(rules, wanted))
+    sizes = {*found, size_of(rules, wanted)} if len(whole) < len(row) else set(found)
+    if len(sizes) == 1:
+        return _Sizes("{} × {}".format(*found[0]), [])
+    (left, right), (low, high) = ((min(side), max(side)) for side in zip(*sizes, strict=True))
+    across = f"{left} to {right}" if left < right else f"{left}"
+    down = f"{low} to {high}" if low < high else f"{low}"
+    return _Sizes(f"{across} × {down}", [(one.line.name, size) for one, size in zip(whole, found, strict=True)])
+
+
+def _warnings(row: Sequence[RowEntry], rules: Standard) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:
     """Photos whose item would be cut off, with the sides; and photos that would be enlarged, with the factor."""
-    row = row_of(session, shoot.id)
     cut, enlarged = [], []
-    for entry, placement in zip(row, lay_out([one.subject for one in row], shoot.standard.rules), strict=True):
+    for entry, placement in zip(row, lay_out([one.subject for one in row], rules), strict=True):
         for note in placement.notes if placement is not None else ():
             if note.kind == NoteKind.CUT:
                 cut.append((entry.line.name, note.text))

@@ -1,6 +1,7 @@
 """Match: which photo shows which product from which side, what is not sure, and the repairs."""
 
 import json
+from collections.abc import Callable
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, HTTPException, Request
@@ -33,6 +34,13 @@ _PAGE = 100
 _UNSEEN = 40
 _SUGGESTED = 8
 Chosen = Annotated[list[Number], Form(default_factory=list)]
+_ON_CHOSEN: dict[str, Callable[[Db, Shoot, list[int]], None]] = {
+    "swap": swap,
+    "automatic": back_to_automatic,
+    "confirm": confirm,
+    "leave-out": leave_out,
+}
+"""Repairs of the photos that were chosen."""
 
 
 @router.get("/shoots/{shoot_id}/match")
@@ -110,19 +118,13 @@ def _repair(session: Db, shoot: Shoot, what: str, chosen: list[int], code: str) 
         return f"Done again: {step.text}" if (step := redo(session, here)) else "There is nothing to redo."
     if what in ("later", "earlier"):
         return shift(session, shoot, chosen, 1 if what == "later" else -1)
-    if what == "swap":
-        swap(session, shoot, chosen)
+    if what in _ON_CHOSEN:
+        _ON_CHOSEN[what](session, shoot, chosen)
     elif what == "assign":
         known = find_code(session, code) or _only_one(session, code)
         if known is None:
             raise MatchError(f"There is no product {code}." if code.strip() else "Type a product first.")
         assign(session, shoot, chosen, known, None)
-    elif what == "automatic":
-        back_to_automatic(session, shoot, chosen)
-    elif what == "confirm":
-        confirm(session, shoot, chosen)
-    elif what == "leave-out":
-        leave_out(session, shoot, chosen)
     elif what in ("cards", "no-cards"):
         set_cards(session, shoot, what == "cards")
     elif what == "no-card":

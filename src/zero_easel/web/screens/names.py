@@ -125,7 +125,8 @@ def _names(
     except PatternError as error:
         fault = fault or Fault("find", str(error))
     clashes = find_clashes([plan for _, plan in planned])
-    clashing = {original for clash in clashes for original in clash.originals}
+    twice = {original for clash in clashes for original in clash.originals}
+    clashing = {plan.path for _, plan in planned if plan.path in twice or plan.original in twice}
     rows = [pair for pair in planned if _wanted(pair[1], only, clashing)]
     pages = max(1, -(-len(rows) // _PAGE))
     page = min(max(1, page), pages)
@@ -143,7 +144,7 @@ def _names(
         "clashes": clashes,
         "clashing": clashing,
         "example": example_of([plan for _, plan in planned]),
-        "problems": sum(bool(plan.problems) or plan.original in clashing for _, plan in planned),
+        "problems": sum(bool(plan.problems) or plan.path in clashing for _, plan in planned),
         "gs1": GS1,
         "changed": sum(plan.original != plan.output for _, plan in planned),
         "fields": (*FIELDS, *free_columns(session)),
@@ -154,5 +155,5 @@ def _names(
 
 def _wanted(plan: Planned, only: str, clashing: set[str]) -> bool:
     if only == "problem":
-        return bool(plan.problems) or plan.original in clashing
+        return bool(plan.problems) or plan.path in clashing
     return plan.original != plan.output if only == "changed" else True
