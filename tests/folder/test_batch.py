@@ -82,6 +82,10 @@ def test_its_own_output_inside_the_photos_is_left_alone(folder: Path) -> None:
         done = zero_easel("run", folder, "--out", out, "--recursive", "--replace")
         assert done.returncode == 0, done.stderr
         assert len(manifest(out)) == len(NAMES)
+    other = zero_easel("run", folder, "--out", folder / "again", "--recursive")
+    assert other.returncode == 0 and len(manifest(folder / "again")) == len(NAMES)
+    assert f"{out} holds what an earlier run made, and is not read." in " ".join(other.stderr.split())
+    shutil.rmtree(folder / "again")
     assert zero_easel("run", folder, "--out", folder).returncode == 2
     assert sorted(p.name for p in folder.iterdir()) == sorted([*NAMES, "finished", "notes.txt"])
 

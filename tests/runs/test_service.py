@@ -15,7 +15,18 @@ from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_r
 from zero_easel.library.store.models import PictureRow, Run, Shoot, now
 from zero_easel.library.store.vault import Vault
 from zero_easel.runs.archive import lists_of, stream_archive
-from zero_easel.runs.service import RunError, finish_if_through, pictures_of, progress_of, recover, set_state, start_run
+from zero_easel.runs.service import (
+    RunError,
+    ask_for_run,
+    finish_if_through,
+    latest_run,
+    pictures_of,
+    progress_of,
+    recover,
+    set_state,
+    start_asked,
+    start_run,
+)
 
 
 @pytest.fixture
@@ -162,3 +173,22 @@ def test_a_run_waits_until_cards_are_known(session: Session, vault: Vault, shoot
         start_run(session, vault, shoot)
     assign(session, shoot, [photos_of(session, shoot.id)[-1].id], "A", "front")
     assert start_run(session, vault, shoot)
+
+
+def test_a_run_that_is_asked_for_too_early_starts_when_the_photos_are_read(session: Session, vault: Vault) -> None:
+    shoot = create_shoot(session, "Early")
+    for name in ("BRYD0105.JPG", "BRYD0111.JPG"):
+        bring_in(session, vault, shoot, (PHOTOS / name).read_bytes(), name)
+    assert ask_for_run(session, vault, shoot) is None and shoot.run_asked
+    with pytest.raises(RunError, match="still being read"):
+        start_run(session, vault, shoot)
+    for photo in photos_of(session, shoot.id):
+        assert latest_run(session, shoot.id) is None
+        start_asked(session, vault, store_reading(session, photo.digest, Reading(blur=1.0)))
+    run = latest_run(session, shoot.id)
+    assert run is not None and len(pictures_of(session, run.id)) == 2 and not shoot.run_asked
+    # Where no cards are among them, nothing is waited for.
+    other = create_shoot(session, "No cards")
+    bring_in(session, vault, other, (PHOTOS / "BRYD0112.JPG").read_bytes(), "BRYD0112.JPG")
+    other.cards = False
+    assert ask_for_run(session, vault, other) is not None

@@ -23,7 +23,15 @@ from zero_easel.core.standard.yaml.file import write_standard
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
-from zero_easel.folder.batch import FolderError, execute, folder_within, list_photos, match_photos, prepare
+from zero_easel.folder.batch import (
+    FolderError,
+    execute,
+    finished_within,
+    folder_within,
+    list_photos,
+    match_photos,
+    prepare,
+)
 from zero_easel.pipeline import clear, empty_frame
 from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
 from zero_easel.settings import Settings, available_cores
@@ -91,6 +99,9 @@ def run(
             )
     except FolderError as error:
         raise UsageError(str(error)) from error
+    for done in finished_within(photos) if recursive else []:
+        if done.resolve() != out.resolve():
+            console.print(f"{done} holds what an earlier run made, and is not read.")
     if work.absent:
         console.print(f"The shot list names {some(work.absent)}, not found among the photos.")
     for doubt in work.doubts:

@@ -32,7 +32,8 @@ from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.folder.lists import Lists
 from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, needs_cutout
 from zero_easel.planning.batch import EMPTY_BACKDROP, Batch, BatchPhoto, Products, lay_all, plan, why_left_out
-from zero_easel.planning.manifest import FAILED, LEFT_OUT, NAMES, ManifestRow
+from zero_easel.planning.manifest import FAILED, LEFT_OUT, NAMES, ManifestRow, is_finished
+from zero_easel.planning.manifest import NAME as MANIFEST
 
 
 class FolderError(Exception):
@@ -68,8 +69,10 @@ class FolderRun:
 
 
 def list_photos(folder: Path, out: Path, recursive: bool) -> list[Path]:
-    """Picture files of a folder in natural order, without hidden files and without the output folder's."""
+    """Picture files of a folder in natural order, without hidden files, the output folder's, and what runs have made in
+    folders within it (finished_within)."""
     found = folder.rglob("*") if recursive else folder.iterdir()
+    finished = finished_within(folder) if recursive else []
     photos = [
         path
         for path in found
@@ -77,8 +80,14 @@ def list_photos(folder: Path, out: Path, recursive: bool) -> list[Path]:
         and path.suffix.lower() in PICTURE_SUFFIXES
         and not any(part.startswith(".") for part in path.relative_to(folder).parts)
         and not path.resolve().is_relative_to(out.resolve())
+        and not any(path.is_relative_to(done) for done in finished)
     ]
     return sorted(photos, key=lambda p: natural_key(str(p.relative_to(folder))))
+
+
+def finished_within(folder: Path) -> list[Path]:
+    """Folders within a folder that hold the pictures of earlier runs, in order."""
+    return sorted(path.parent for path in folder.rglob(MANIFEST) if path.parent != folder and is_finished(path.parent))
 
 
 def prepare(

@@ -1,9 +1,10 @@
 """What became of each photo, as lists that go with the pictures: CSV (RFC 4180), JSON, and JSON-LD for the shop's pages
 (schema.org ImageObject)."""
 
+import csv
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 from typing import Any, NamedTuple
 
 from zero_easel.core.catalog.plan import Planned
@@ -25,6 +26,15 @@ HELD = "held back"
 """Status of a picture that is made but fails a check, where the standard hands over only what passed."""
 NAMES = (NAME, JSON_NAME, LD_NAME)
 _MIME = {kind.suffix: kind.mime for kind in FORMATS.values()}
+
+
+def is_finished(folder: Path) -> bool:
+    """Whether a folder holds the pictures of a run, by the manifest in it."""
+    try:
+        with (folder / NAME).open(encoding="utf-8-sig", newline="") as file:
+            return next(csv.reader(file), []) == list(ManifestRow._fields)
+    except (OSError, UnicodeError, csv.Error):
+        return False
 
 
 class ManifestRow(NamedTuple):

@@ -40,7 +40,7 @@ from zero_easel.library.store.models import (
 )
 from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import Task
-from zero_easel.runs.service import finish_if_through, placements_of, recover, subject_of
+from zero_easel.runs.service import finish_if_through, placements_of, recover, start_asked, subject_of
 from zero_easel.runs.work import Cleared, Order, clear_photo, make_pictures, read_original
 
 log = structlog.get_logger()
@@ -86,6 +86,8 @@ class Dispatcher:
         with self._database.session() as session:
             for run_id in recover(session, self._vault):
                 log.warning("run interrupted", run=run_id)
+            asked = set(session.scalars(select(Shoot.id).where(Shoot.run_asked)))
+            start_asked(session, self._vault, asked - waiting_to_be_read(session, asked))
         self._stopping.clear()
         self._thread = threading.Thread(target=self._loop, name="dispatcher", daemon=True)
         self._thread.start()
@@ -299,7 +301,8 @@ class Dispatcher:
         with self._database.session() as session:
             if job.digest:
                 # What cannot be read shows no card either; why it gives no picture is said when it is cleared.
-                store_reading(session, job.digest, result if isinstance(result, Reading) else Reading())
+                read = store_reading(session, job.digest, result if isinstance(result, Reading) else Reading())
+                start_asked(session, self._vault, read)
             cleared = result if isinstance(result, Cleared) else getattr(result, "cleared", None)
             if cleared is not None:
                 _store_cutout(session, job.photo_id, cleared)

@@ -1,6 +1,8 @@
 """Runs as people ask for them: start, pause, stop, continue, progress, archive."""
 
 from collections import Counter
+from collections.abc import Collection
+from contextlib import suppress
 from dataclasses import dataclass
 
 from sqlalchemy import func, select, update
@@ -40,6 +42,10 @@ class RunError(Exception):
     """A run that cannot start or go on, with the reason in a sentence."""
 
 
+class StillReadingError(RunError):
+    """A run that cannot start yet."""
+
+
 @dataclass(frozen=True)
 class Progress:
     """Where a run stands. reused: how many of those done an earlier run had made already. seconds_left: expected to its
@@ -70,6 +76,26 @@ class Progress:
         return self.state in RESTING
 
 
+def ask_for_run(session: Session, vault: Vault, shoot: Shoot) -> Run | None:
+    """Start a run over a shoot, or, while its photos are still being read for code cards, as soon as that is through:
+    None then. Raises RunError as start_run does."""
+    try:
+        return start_run(session, vault, shoot)
+    except StillReadingError:
+        shoot.run_asked = True
+        return None
+
+
+def start_asked(session: Session, vault: Vault, shoot_ids: Collection[int]) -> None:
+    """Start the runs that were asked for over some shoots whose photos have been read. One that cannot start is asked
+    for no more: the page says why."""
+    asked = session.scalars(select(Shoot).where(Shoot.id.in_(shoot_ids), Shoot.run_asked)).unique().all()
+    for shoot in asked:
+        shoot.run_asked = False
+        with suppress(RunError):
+            start_run(session, vault, shoot)
+
+
 def start_run(session: Session, vault: Vault, shoot: Shoot) -> Run:
     """Plan and queue a run over a shoot with the standard as it is now, and freeze that version. What an earlier run
     made from the very same photo, rules and facts is taken from there and not made again.
@@ -83,8 +109,8 @@ def start_run(session: Session, vault: Vault, shoot: Shoot) -> Run:
     except PatternError as error:
         raise RunError(f"The file names cannot be made: {error}.") from error
     unread = any(not line.code and not line.read for line, _ in planned.pictures)
-    if unread and waiting_to_be_read(session, [shoot.id]):
-        raise RunError("Some photos are still being read for code cards; that takes a moment.")
+    if unread and shoot.cards and waiting_to_be_read(session, [shoot.id]):
+        raise StillReadingError("Some photos are still being read for code cards; that takes a moment.")
     if planned.batch.clashes:
         raise RunError(f"{planned.batch.clashes[0]}. Give them different views or change the name pattern.")
     if not planned.batch.pictures:

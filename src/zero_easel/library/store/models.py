@@ -220,7 +220,7 @@ class CutoutRow(Base):
 
 class Shoot(Base):
     """A batch of photos that belong together. stale: something came in since its photos were matched. cards: whether
-    there may be code cards among them."""
+    there may be code cards among them. run_asked: a run is to start as soon as they have been looked for."""
 
     __tablename__ = "shoot"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -230,6 +230,7 @@ class Shoot(Base):
     standard: Mapped[StandardRow] = relationship(lazy="joined", innerjoin=True)
     stale: Mapped[bool] = mapped_column(default=False)
     cards: Mapped[bool] = mapped_column(default=True)
+    run_asked: Mapped[bool] = mapped_column(default=False)
 
 
 class ShotRow(Base):

@@ -20,7 +20,7 @@ from zero_easel.library.changes.standards import all_standards
 from zero_easel.library.lists.lines import doubtful, lines_of
 from zero_easel.library.lists.lineup import RowEntry, row_of
 from zero_easel.library.store.models import Shoot
-from zero_easel.runs.service import RunError, latest_run, start_run
+from zero_easel.runs.service import RunError, ask_for_run, latest_run
 from zero_easel.web.page import Bench, Db, Number, ShootById, show
 from zero_easel.web.screens.runs import run_context
 from zero_easel.web.stages import stages
@@ -51,9 +51,9 @@ def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById, turn
 
 @router.post("/shoots/{shoot_id}/runs")
 def run_shoot(request: Request, session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks) -> Response:
-    """Start a run over the shoot."""
+    """Start a run over the shoot, at once or as soon as its photos have been read."""
     try:
-        start_run(session, bench.vault, shoot)
+        ask_for_run(session, bench.vault, shoot)
     except RunError as error:
         return _page(request, session, shoot, str(error), 409)
     after.add_task(bench.dispatcher.wake)
