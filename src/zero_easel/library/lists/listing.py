@@ -24,10 +24,12 @@ class Ask(NamedTuple):
 
 
 class Listed(NamedTuple):
-    """One page of what was asked for. total: lines on all pages. counts: lines that each filter would show."""
+    """One page of what was asked for. total: lines on all pages; still_in: of these not left out. counts: lines that
+    each filter would show."""
 
     lines: list[PhotoLine]
     total: int
+    still_in: int
     page: int
     pages: int
     counts: dict[str, int]
@@ -85,7 +87,8 @@ def listed(lines: Sequence[PhotoLine], ask: Ask, canvas: Canvas) -> Listed:
         found.sort(key=lambda line: not line.error)
     pages = max(1, -(-len(found) // PAGE))
     page = min(max(1, ask.page), pages)
-    return Listed(found[(page - 1) * PAGE : page * PAGE], len(found), page, pages, counts)
+    still_in = sum(not line.left_out and not line.error for line in found)
+    return Listed(found[(page - 1) * PAGE : page * PAGE], len(found), still_in, page, pages, counts)
 
 
 def wanted_ids(lines: Sequence[PhotoLine], ask: Ask, canvas: Canvas) -> list[int]:

@@ -112,5 +112,6 @@ def leave_all_out(session: Db, shoot: ShootById, ask: Asked, out: Annotated[bool
     ids = wanted_ids(lines_of(session, shoot.id), ask, shoot.standard.rules.canvas)
     if ids:
         leave_out(session, shoot, ids, out)
-    query = urlencode({"only": ask.show, "under": ask.under})
+    order = {"sort": ask.sort, "down": str(ask.down).lower()} if ask.sort or ask.down else {}
+    query = urlencode({"only": ask.show, "under": ask.under, **order})
     return RedirectResponse(f"/shoots/{shoot.id}/bring-in?{query}", 303)

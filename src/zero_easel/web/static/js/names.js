@@ -12,6 +12,12 @@ const values = () => Object.fromEntries(new FormData(form));
 const draw = (to, body) => window.htmx.ajax("POST", to, { target: "#names-made", swap: "outerHTML", values: body });
 
 const attempt = () => draw(`${path}/try`, values());
+// What was typed while an answer was under way is asked for anew.
+document.addEventListener("htmx:afterRequest", ({ detail }) => {
+  const asked = detail.requestConfig.parameters;
+  if (detail.pathInfo.requestPath !== `${path}/try`) return;
+  if (Object.entries(values()).some(([name, value]) => asked[name] !== value)) attempt();
+});
 const keep = (input) => {
   clearTimeout(timer);
   return draw(path, { field: input.name, value: input.value, only: form.elements.only.value });

@@ -1,0 +1,26 @@
+"""Shoots whose pictures keep their backdrop."""
+
+import io
+
+import numpy as np
+from fastapi.testclient import TestClient
+from PIL import Image
+from test_pages import Workbench, new_shoot, wait_until_read
+
+
+def picture(name: str, size: tuple[int, int]) -> tuple[str, bytes]:
+    file = io.BytesIO()
+    grain = np.random.default_rng(len(name)).integers(0, 255, (size[1], size[0], 3)).astype(np.uint8)
+    Image.fromarray(grain).save(file, "JPEG", quality=50)
+    return name, file.getvalue()
+
+
+def test_sizes_are_told_as_they_will_be_and_weighed_without_clearing(client: TestClient, bench: Workbench) -> None:
+    for field, value in (("item.backdrop", "kept"), ("item.fit", "longest"), ("item.size", "400")):
+        assert "Kept." in client.post("/standards/1/rule", data={"field": field, "value": value}).text
+    new_shoot(client, picture("a wide one.jpg", (640, 480)), picture("an upright one.jpg", (480, 640)))
+    wait_until_read(bench)
+    page = client.get("/shoots/1/deliver").text
+    assert "300 to 400 × 300 to 400" in page
+    assert "an upright one.jpg</span> 300 × 400" in page and "a wide one.jpg</span> 400 × 300" in page
+    assert "not known yet" not in client.get("/shoots/1/estimate").text
