@@ -20,6 +20,7 @@ from zero_easel.library.changes.standards import all_standards
 from zero_easel.library.lists.lines import doubtful, lines_of
 from zero_easel.library.lists.lineup import RowEntry, row_of
 from zero_easel.library.store.models import Shoot
+from zero_easel.pipeline import needs_cutout
 from zero_easel.runs.service import RunError, ask_for_run, latest_run
 from zero_easel.web.page import Bench, Db, Number, ShootById, show
 from zero_easel.web.screens.runs import run_context
@@ -87,7 +88,7 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         counts=Counter(picture.deliverable for _, picture in planned),
         sizes={d.name: _sizes(row, rules, d) for d in rules.deliverables},
         standards=[(row.id, row.rules.name) for row in all_standards(session)],
-        look_at=sum(doubtful(line) for line in photos.values()),
+        look_at=sum(doubtful(one.line) for one in row if one.line.id in photos and needs_cutout(one.subject, rules)),
         staying=len(lines) - len(photos),
         unsettled=troubles_of(lines).count,
         unknown=sum(not line.code for line in photos.values()),
