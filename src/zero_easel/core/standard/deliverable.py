@@ -83,7 +83,9 @@ class Deliverable(Part):
             "canvas, exact, longest, width, height, percent, multiple",
             "The standard's canvas; a canvas of exactly `width` x `height`, on which items are placed anew by the "
             "same rules; or the standard's scaled to its longest side, its width or height, by per cent, or to a "
-            "multiple of `base`. Lengths that are not in per cent are scaled with the shorter side",
+            "multiple of `base`. Lengths that are not in per cent are scaled with the shorter side. An uncut picture "
+            "that has a size of its own takes its own longest side, width or height, its own share or multiple; an "
+            "exact size holds the whole of it",
             ask="Size of {name}",
             choices={
                 "canvas": "the canvas's size",

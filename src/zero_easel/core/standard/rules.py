@@ -69,7 +69,8 @@ class Canvas(Part):
         Rule(
             "padding",
             "how much the canvas grows around the placed picture on each side; negative clips it",
-            "One to four lengths",
+            "One to four lengths. Per cents are of the shorter side; around an uncut picture, of its own width at its "
+            "sides and of its own height above and below it",
             bare="px",
             scales="length",
             before="around",
