@@ -24,3 +24,14 @@ def test_sizes_are_told_as_they_will_be_and_weighed_without_clearing(client: Tes
     assert "300 to 400 × 300 to 400" in page
     assert "an upright one.jpg</span> 300 × 400" in page and "a wide one.jpg</span> 400 × 300" in page
     assert "not known yet" not in client.get("/shoots/1/estimate").text
+
+
+def test_where_there_is_no_catalog_nothing_waits_for_a_product(client: TestClient, bench: Workbench) -> None:
+    new_shoot(client, picture("plain.jpg", (640, 480)))
+    wait_until_read(bench)
+    for page in ("match", "deliver", "names", "bring-in"):
+        shown = client.get(f"/shoots/1/{page}").text
+        assert "to settle" not in shown and "without a product" not in shown and "not settled" not in shown, page
+    assert "keeps the photo" not in client.get("/shoots/1/names").text
+    client.post("/shoots/1/files", files=[("files", ("shots.csv", b"filename,code,view\nother.jpg,A-1,front\n"))])
+    assert "not on the shot list" in client.get("/shoots/1/match").text

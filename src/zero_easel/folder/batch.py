@@ -305,8 +305,9 @@ def _planned(
         for one in matched
     ]
     columns = sorted({key for product in products for key in product.extra})
+    catalog = Products({p.code: p for p in products}, columns, bool(products or listed))
     try:
-        batch = plan(shots, standard, Products({p.code: p for p in products}, columns), _name(folder.resolve()))
+        batch = plan(shots, standard, catalog, _name(folder.resolve()))
     except PatternError as error:
         raise FolderError(f"The file names cannot be made: {error}.") from error
     present = {_name(one.path).casefold() for one in matched} | {_name(path).casefold() for path in empties}

@@ -48,7 +48,8 @@ def plan_lines(
 ) -> ShootPlan:
     """The plan of lines at hand, by rules that need not be kept yet. row: where they stand, if that matters. copies: of
     the photos themselves. Raises PatternError."""
-    catalog = Products(products_by_code(session, {line.code for line in lines if line.code}), free_columns(session))
+    shown = products_by_code(session, {line.code for line in lines if line.code})
+    catalog = Products(shown, free_columns(session), any(line.wanted for line in lines))
     placed = {entry.line.id: entry for entry in row}
     shots = [_shot(line, placed.get(line.id)) for line in lines]
     return ShootPlan(lines, plan(shots, rules, catalog, name, copies=copies))

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import NamedTuple, TypeVar
 
 from zero_easel.core.catalog.matching import Match, Turn, views_in_turn
-from zero_easel.core.catalog.plan import Clash, NamedPhoto, Namer, Planned, find_clashes, plan_all
+from zero_easel.core.catalog.plan import KEEPS_NAME, Clash, NamedPhoto, Namer, Planned, find_clashes, plan_all
 from zero_easel.core.catalog.products import Product
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Size
@@ -56,10 +56,12 @@ class Batch(NamedTuple):
 
 
 class Products(NamedTuple):
-    """The products that shots may show, by code, and the free columns that patterns may ask for."""
+    """The products that shots may show, by code, and the free columns that patterns may ask for. wanted: whether shots
+    should show any."""
 
     products: Mapping[str, Product]
     columns: Sequence[str] = ()
+    wanted: bool = True
 
 
 def plan(
@@ -77,6 +79,8 @@ def plan(
     else:
         planned = plan_all(standard, photos, catalog.products, catalog.columns, name)
     subjects = dict(zip(part, _subjects([shots[at] for at in part], standard, catalog.products), strict=True))
+    if not catalog.wanted:
+        planned = [one._replace(problems=tuple(p for p in one.problems if p != KEEPS_NAME)) for one in planned]
     pictures = [one._replace(at=part[one.at]) for one in planned]
     asked = {one.at for one in pictures}
     left_out = {at: shot.out or NOT_ASKED for at, shot in enumerate(shots) if shot.out or at not in asked}

@@ -111,7 +111,7 @@ def troubles_of(lines: Sequence[PhotoLine]) -> Troubles:
             following.setdefault(last, line.code)
     cards = [line for line in lines if line.card and not line.left_out]
     return Troubles(
-        unmatched=[line for line in part if not line.code],
+        unmatched=[line for line in part if line.unmatched],
         doubts=[line for line in part if line.code and line.doubt],
         cards=[line for line in cards if line.doubt],
         bare_cards=[line for line in cards if line.code and line.id not in following],

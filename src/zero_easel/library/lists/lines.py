@@ -4,20 +4,21 @@ from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple, Protocol
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, or_, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import in_shooting_order
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.items.flag import DOUBTFUL
-from zero_easel.library.store.models import Clearing, CutoutRow, Original, PhotoRow
+from zero_easel.library.store.models import Clearing, CutoutRow, Original, PhotoRow, ProductRow, ShotRow
 
 
 class PhotoLine(NamedTuple):
     """One photo with the facts of its file and of its cutout; see models.Photo, Original and CutoutRow.
 
-    confidence: of the cutout, None without one. found: whether the cutout holds an item.
+    confidence: of the cutout, None without one. found: whether the cutout holds an item. wanted: whether it should show
+    a product, see wants_products.
     """
 
     id: int
@@ -53,6 +54,12 @@ class PhotoLine(NamedTuple):
     blur: float | None
     confidence: float | None
     found: bool
+    wanted: bool
+
+    @property
+    def unmatched(self) -> bool:
+        """Whether it should show a product, and none is known."""
+        return takes_part(self) and self.wanted and not self.code
 
     @property
     def megapixels(self) -> float:
@@ -66,6 +73,14 @@ class PhotoLine(NamedTuple):
         return Snap(frame, self.codes, self.card_like, self.not_card, bool(self.error))
 
 
+def wants_products() -> ColumnElement[bool]:
+    """For questions about photos: whether they should show products. There is a catalog, or their shoot has a shot
+    list; without either, what has no product needs nobody."""
+    return or_(
+        select(ProductRow.code).exists(), select(ShotRow.id).where(ShotRow.shoot_id == PhotoRow.shoot_id).exists()
+    )
+
+
 _PHOTO = PhotoLine._fields[: PhotoLine._fields.index("bytes")]
 _ORIGINAL = PhotoLine._fields[PhotoLine._fields.index("bytes") : PhotoLine._fields.index("confidence")]
 _P, _O, _C = (model.__table__.c for model in (PhotoRow, Original, CutoutRow))
@@ -73,6 +88,7 @@ _P, _O, _C = (model.__table__.c for model in (PhotoRow, Original, CutoutRow))
 _COLUMNS = (
     *(_P[field] for field in _PHOTO),
     *(_O[field] for field in _ORIGINAL),
+    wants_products(),
     _C["confidence"],
     _C["bounds"],
 )
@@ -80,8 +96,8 @@ _JOINED = PhotoRow.__table__.join(Original.__table__).outerjoin(CutoutRow.__tabl
 
 
 def _line(row: Sequence[Any]) -> PhotoLine:
-    *values, bounds = row
-    return PhotoLine._make((*values, bounds is not None))
+    *values, wanted, confidence, bounds = row
+    return PhotoLine._make((*values, confidence, bounds is not None, bool(wanted)))
 
 
 class TakesPart(Protocol):
@@ -112,7 +128,7 @@ def lines_with(
     return [found[at] for at in in_shooting_order([line.snap for line, _ in found])]
 
 
-def line_of(photo: PhotoRow) -> PhotoLine:
+def line_of(session: Session, photo: PhotoRow) -> PhotoLine:
     """One photo that is at hand as a line."""
     original, cutout = photo.original, photo.cutout
     return PhotoLine._make(
@@ -121,6 +137,7 @@ def line_of(photo: PhotoRow) -> PhotoLine:
             *(getattr(original, field) for field in _ORIGINAL),
             cutout.confidence if cutout else None,
             cutout is not None and cutout.bounds is not None,
+            bool(session.scalar(select(wants_products()).where(PhotoRow.id == photo.id))),
         )
     )
 

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 from zero_easel.core.photos.reading import is_soft
 from zero_easel.core.standard.naming import natural_key
 from zero_easel.core.standard.rules import Canvas
-from zero_easel.library.lists.lines import PhotoLine, takes_part
+from zero_easel.library.lists.lines import PhotoLine
 
 PAGE = 200
 
@@ -66,7 +66,7 @@ def filters_of(lines: Sequence[PhotoLine], under: int, canvas: Canvas) -> dict[s
     return {
         "small": lambda line: not line.error and max(line.width, line.height) < under,
         "soft": looks_soft,
-        "unmatched": lambda line: takes_part(line) and not line.code,
+        "unmatched": lambda line: line.unmatched,
         "twice": lambda line: seen[line.digest] > 1,
         "ready": lambda line: (line.width, line.height) == (canvas.width, canvas.height),
         "cards": lambda line: line.card,

@@ -8,6 +8,7 @@ from sqlalchemy import ColumnElement, and_, func, or_, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.items.flag import DOUBTFUL
+from zero_easel.library.lists.lines import wants_products
 from zero_easel.library.store.models import (
     Clearing,
     CutoutRow,
@@ -68,7 +69,7 @@ _DOUBTFUL = and_(
     ),
 )
 _TO_SETTLE = or_(
-    and_(_PART, or_(PhotoRow.code == "", PhotoRow.doubt != "")),
+    and_(_PART, or_(and_(PhotoRow.code == "", wants_products()), PhotoRow.doubt != "")),
     and_(PhotoRow.card, ~PhotoRow.left_out, PhotoRow.doubt != ""),
 )
 

@@ -95,7 +95,7 @@ def take_files(
 def leave_one_out(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
     """Leave a photo out of runs, or include it again; the file stays."""
     leave_photo_out(session, photo, not photo.left_out)
-    return show(request, "_photo_row.html", photo=line_of(photo))
+    return show(request, "_photo_row.html", photo=line_of(session, photo))
 
 
 @router.post("/photos/{photo_id}/empty")
@@ -103,7 +103,7 @@ def empty_frame(request: Request, session: Db, bench: Bench, photo: PhotoById, a
     """Use a photo as the empty frame of its shoot, or take it as a photo of an item again."""
     set_empty(session, photo, not photo.empty)
     after.add_task(bench.dispatcher.wake)
-    return show(request, "_photo_row.html", photo=line_of(photo))
+    return show(request, "_photo_row.html", photo=line_of(session, photo))
 
 
 @router.post("/shoots/{shoot_id}/leave-out")

@@ -91,7 +91,7 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         look_at=sum(doubtful(one.line) for one in row if one.line.id in photos and needs_cutout(one.subject, rules)),
         staying=len(lines) - len(photos),
         unsettled=troubles_of(lines).count,
-        unknown=sum(not line.code for line in photos.values()),
+        unknown=sum(line.unmatched for line in photos.values()),
         cut=cut,
         enlarged=enlarged,
         **(run_context(session, run) if run else {"run": None, "at": None}),
