@@ -7,10 +7,11 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
+from zero_easel.cli import fit
 from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
-from zero_easel.cli.stopping import Commands, insist, prepare_process
+from zero_easel.cli.running import carry_out, progress
+from zero_easel.cli.stopping import Commands, prepare_process
 from zero_easel.core.catalog.plan import NamedPhoto, Namer
 from zero_easel.core.finishing.encode import CUTOUT_MARK, encode_cutout
 from zero_easel.core.photos.decoding import read_photo
@@ -20,20 +21,10 @@ from zero_easel.core.standard.naming import collisions, printable
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.yaml.file import schema as schema_of
 from zero_easel.core.standard.yaml.file import write_standard
-from zero_easel.engines.making import Made
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
-from zero_easel.folder.batch import (
-    FolderError,
-    execute,
-    finished_within,
-    folder_within,
-    list_photos,
-    match_photos,
-    prepare,
-)
+from zero_easel.folder.batch import FolderError, finished_within, folder_within, list_photos, match_photos, prepare
 from zero_easel.pipeline import clear, empty_frame
-from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
 from zero_easel.settings import Settings, available_cores
 
 app = typer.Typer(
@@ -81,7 +72,7 @@ def run(
     rules = read_rules(standard)
     products = products_in(catalog, column, lambda: texts_in(photos, out, recursive, jobs))
     try:
-        with _progress() as bar:
+        with progress() as bar:
             reading = bar.add_task("Looking for code cards", total=None, visible=False)
             work = prepare(
                 photos,
@@ -108,23 +99,10 @@ def run(
         console.print(f"To make sure of: {doubt}.")
     for _, reason in work.unusable:
         console.print(reason)
-    with _progress() as bar:
-        task = bar.add_task("Pictures", total=len(work.batch.pictures))
+    carry_out(work, jobs)
 
-        cut = []
 
-        def note(row: ManifestRow, made: Made) -> None:
-            bar.advance(task)
-            if made.cut_sides:
-                cut.append(row.original)
-            if row.status == FAILED:
-                bar.console.print(row.message)
-
-        try:
-            rows = execute(work, jobs, note)
-        except OSError as error:
-            raise UsageError(f"{out} cannot be written: {error.strerror or error}.") from error
-    _report(rows, cut, out, work.to_look_at)
+app.command("fit")(fit.fit)
 
 
 @app.command("bring-in")
@@ -146,7 +124,7 @@ def bring_in(
         deeper = "" if recursive else " Add --recursive to look in its folders."
         raise UsageError(f"{paths[0]} holds nothing to bring in.{deeper}")
     counts = {True: 0, False: 0}
-    with _progress() as bar:
+    with progress() as bar:
         task = bar.add_task("Bringing in", total=len(files))
 
         def note(report: Any) -> None:
@@ -204,7 +182,7 @@ def rename(
         for source in sources:
             print(f"{source.old}\t{source.planned.output}\t{source.planned.note}")
         return
-    with _progress() as bar:
+    with progress() as bar:
         task = bar.add_task("Copies", total=len(sources))
         try:
             copied = renaming.copy_under_new_names(sources, out, lambda _: bar.advance(task))
@@ -235,7 +213,7 @@ def cutout(
     except OSError as error:
         raise UsageError(f"{out} cannot be written: {error.strerror or error}.") from error
     failed = 0
-    with _progress(hidden=as_json) as bar:
+    with progress(hidden=as_json) as bar:
         task = bar.add_task("Cutouts", total=len(photos))
         work = enumerate((photo, target, empty or []) for photo, target in zip(photos, targets, strict=True))
         for report in _in_order(map_processes(_cut_one, work, min(jobs, len(photos))), photos):
@@ -286,32 +264,6 @@ def main() -> None:
     except UsageError as error:
         console.print(f"zero-easel: {error}")
         sys.exit(2)
-
-
-def _report(rows: list[ManifestRow], cut: list[str], out: Path, to_look_at: list[str]) -> None:
-    """Say what became of a run, and end with its status. cut: photos of which an item is cut off. to_look_at: photos
-    that were left out although they may be items."""
-    left_out = [row.original for row in rows if row.status == LEFT_OUT]
-    if left_out:
-        console.print(f"Left out, each with its reason in {out / NAME}: {some(left_out)}.")
-    if cut:
-        console.print(f"An item is cut off in {some(cut)}; see {out / NAME}.")
-    unmet = [row for row in rows if row.checks not in ("", "passed")]
-    for row in unmet[:10]:
-        console.print(f"{row.original}, {row.deliverable}: {row.checks}.")
-    if len(unmet) > 10:
-        console.print(f"{len(unmet) - 10} more fail a check; see {out / NAME}.")
-    failed = len({row.original for row in rows if row.status == FAILED})
-    held = sum(row.status == HELD for row in rows)
-    made = sum(row.status == DONE for row in rows)
-    look = f"{len(to_look_at)} of them to look at" if to_look_at else ""
-    message = [
-        f"{len(left_out)} left out" + (f" ({look})" if look else "") if left_out else "",
-        f"{failed} photo{'' if failed == 1 else 's'} failed" if failed else "",
-        f"{held} held back" if held else "",
-    ]
-    print(", ".join([f"{made} picture{'' if made == 1 else 's'} in {out}", *filter(None, message)]))
-    raise typer.Exit(1 if failed or held or to_look_at else 0)
 
 
 def _cut_one(path: Path, target: Path, empties: list[Path]) -> dict[str, Any]:
@@ -399,28 +351,3 @@ def _renamed(
         Copy(one.path.relative_to(photos).as_posix(), one.path, plan) for one, plan in zip(part, planned, strict=True)
     ]
     return sources, doubts
-
-
-class _Bar(Progress):
-    """A bar that is told of each finished piece of work, and lets nothing go on that is to stop."""
-
-    def update(self, *args: Any, **changes: Any) -> None:
-        insist()
-        super().update(*args, **changes)
-
-    def advance(self, *args: Any, **changes: Any) -> None:
-        insist()
-        super().advance(*args, **changes)
-
-
-def _progress(hidden: bool = False) -> Progress:
-    """A bar on a terminal, nothing elsewhere; lines printed beside it go to standard error."""
-    return _Bar(
-        TextColumn("{task.description}"),
-        BarColumn(),
-        MofNCompleteColumn(),
-        TimeElapsedColumn(),
-        TimeRemainingColumn(),
-        console=console,
-        disable=hidden or not console.is_terminal,
-    )

@@ -1,5 +1,6 @@
 """A run over a folder, as the command line asks for it: no library, the same plan and the same pipeline."""
 
+import shutil
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
@@ -17,7 +18,7 @@ from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.embed import camera_of
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.geometry import Size
-from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, read_photo, taken_of
+from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, header_of, read_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.photos.reading import Reading, read
 from zero_easel.core.placing.layout import is_by_row
@@ -46,7 +47,7 @@ class FolderRun:
     about products that a person should make sure of; absent are files that only the shot list knows; empties show the
     bare backdrop and are used, not finished; unusable are files that should show it and cannot be read, with the
     reason. assets: folder of the files that the standard names. to_look_at: photos that are left out as code cards that
-    cannot be read, and may be items."""
+    cannot be read, and may be items. keep_dates: whether pictures take the dates of their photos' files."""
 
     out: Path
     standard: Standard
@@ -58,6 +59,7 @@ class FolderRun:
     unusable: list[tuple[Path, str]]
     assets: Path | None
     to_look_at: list[str]
+    keep_dates: bool = False
 
     @property
     def by_photo(self) -> dict[int, list[Planned]]:
@@ -102,6 +104,7 @@ def prepare(
     recursive: bool = False,
     replace: bool = False,
     cards: bool = True,
+    keep_dates: bool = False,
     jobs: int = 1,
     on_read: Callable[[int, int], None] | None = None,
 ) -> FolderRun:
@@ -131,7 +134,7 @@ def prepare(
         raise FolderError(f"{folder} holds no photos.{deeper}")
     matched = match_photos(photos, products, shots, jobs, on_read, cards=cards)
     run = _planned(matched, out, standard, products, shots, bare, folder, assets)
-    run = with_other(run, unusable=unusable)
+    run = with_other(run, unusable=unusable, keep_dates=keep_dates)
     clashes = run.batch.clashes
     if clashes:
         named = clashes[0].sources
@@ -228,7 +231,7 @@ def _arguments(
         )
         for picture in pictures
     ]
-    return run.photos[at], run.standard, parts, run.empties, run.batch.subjects[at], kept, run.assets
+    return run.photos[at], run.standard, parts, run.empties, run.batch.subjects[at], kept, run.assets, run.keep_dates
 
 
 class Matched(NamedTuple):
@@ -260,11 +263,16 @@ def match_photos(
             if on_read is not None:
                 on_read(len(seen), len(photos))
     snaps = [
-        _snap(path, seen[index] if index in seen else (Reading(), taken_of(path))) for index, path in enumerate(photos)
+        _snap(path, seen[index] if index in seen else (Reading(), _taken(path))) for index, path in enumerate(photos)
     ]
     matches = matcher.match_all(snaps)
     order = in_shooting_order(snaps)
     return [Matched(photos[at], matches[at], snaps[at].frame.taken) for at in order]
+
+
+def _taken(path: Path) -> datetime | None:
+    header = header_of(path)
+    return header.taken if header else None
 
 
 def texts_on(photos: Sequence[Path], jobs: int) -> list[str]:
@@ -373,6 +381,7 @@ def _make(
     subject: Subject,
     kept: Path | None,
     assets: Path | None,
+    keep_dates: bool,
 ) -> list[Made]:
     """The pictures of one photo."""
 
@@ -380,7 +389,12 @@ def _make(
         return (kept_cutout(kept) if kept is not None else None) or _clear(path, empties)
 
     source = Source(_name(path), lambda: _photo(path), item, lambda: camera_of(path.read_bytes()))
-    return [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
+    found = [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
+    if keep_dates:
+        for one, (_, target) in zip(found, parts, strict=True):
+            if not one.failure:
+                shutil.copystat(path, target)
+    return found
 
 
 def _without(path: Path, status: str, why: str) -> ManifestRow:

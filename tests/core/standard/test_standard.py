@@ -195,7 +195,8 @@ def other(value: Any, field: str) -> Any:
         "largest": 90, "size": "longest", "format": "avif", "chroma": "half", "depth": "16", "profile": "kept",
         "overlays": ["note"], "base": "shop", "file": "{code}", "folder": "{category}", "views": "back", "count": "run",
         "find_as": "regex", "on_duplicate": "count", "camera": "keep", "private": "keep", "font": "mono", "at": "left",
-        "plate": "disc", "when": "colour", "opacity": 50, "colour": "#123456", "plate_colour": "#123456",
+        "plate": "disc", "when": "colour", "opacity": 50, "colour": "#123456", "plate_colour": "#123456", "by": "cover",
+        "cover_around": "middle",
         "hand_over": "passed", "picture": "", "text": "more",
     }  # fmt: skip
     if field in known and not (field == "size" and isinstance(value, (int, float))):

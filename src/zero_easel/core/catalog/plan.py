@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from datetime import datetime
+from functools import lru_cache
 from types import MappingProxyType
 from typing import NamedTuple
 
@@ -19,6 +20,7 @@ from zero_easel.core.standard.naming import (
     counted_apart,
     folder_named,
     named,
+    portable,
     stem,
 )
 from zero_easel.core.standard.overlays import read_condition
@@ -166,7 +168,8 @@ class Namer:
         values["date"] = values["time"] = subject.taken
         values["original"] = stem(original)
         folder = _NOWHERE if lost and self._folder_needs_product else self._folder_of(values)
-        path = f"{folder.name}/" if folder.name else ""
+        own = subject.folder if self._standard.names.keep_folders else ""
+        path = "".join(f"{part}/" for part in (folder.name, _portable_folders(own)) if part)
         values["n"] = self._count(code, path)
         name = named(_ORIGINAL if lost else self._name, values, self._replacement)
         suffix = self._wanted.suffix if self._wanted else _suffix_of(original)
@@ -230,6 +233,11 @@ def find_clashes(planned: Sequence[Planned]) -> list[Clash]:
 def _clash(output: str, wanted: Sequence[Planned]) -> Clash:
     alike = len({one.original for one in wanted}) < len({one.path for one in wanted})
     return Clash(output, [one.path if alike else one.original for one in wanted], [one.deliverable for one in wanted])
+
+
+@lru_cache(1000)
+def _portable_folders(folder: str) -> str:
+    return "/".join(portable(part) for part in folder.split("/") if part)
 
 
 def _suffix_of(filename: str) -> str:

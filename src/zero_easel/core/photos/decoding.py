@@ -8,6 +8,7 @@ import io
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path, PurePath
+from typing import NamedTuple
 
 import numpy as np
 import rawpy
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from PIL import ImageCms
 
 from zero_easel.core.light.colour import Encoded
+from zero_easel.core.light.geometry import Size
 from zero_easel.core.photos.damage import has_slab
 from zero_easel.core.photos.opening import (
     MAY_BE_DAMAGED,
@@ -189,15 +191,23 @@ def _visible_alpha(alpha: pyvips.Image | None) -> NDArray[np.uint8] | None:
     return eight if eight.min() < 250 else None
 
 
-def taken_of(path: Path) -> datetime | None:
-    """When a photo was taken, by its file's header alone; None if that is not told, or the file cannot be read."""
+class Header(NamedTuple):
+    """What a photo's file says before it is decoded. size: upright, px."""
+
+    size: Size
+    taken: datetime | None
+
+
+def header_of(path: Path) -> Header | None:
+    """The header of a photo's file, without decoding it; None where it cannot be read so."""
     if path.suffix.lower() in RAW_SUFFIXES:
         return None
     try:
-        image, _ = next(ways_to_open(path.read_bytes(), path.name))()
+        image = next(ways_to_open(path.read_bytes(), path.name))()[0]
+        upright = image.autorot()
     except (OSError, PhotoError, pyvips.Error):
         return None
-    return _taken(image)
+    return Header(Size(upright.width, upright.height), _taken(image))
 
 
 def _decode_raw(data: bytes, name: str) -> Photo:

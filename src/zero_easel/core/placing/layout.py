@@ -175,7 +175,8 @@ def _enlarged(scale: float) -> list[Note]:
 
 def _uncut(canvas: Canvas, rules: Item, subject: Subject) -> Placement:
     measures = subject.measures
-    middle = subject.adjustment.keep or (measures.centroid if measures else None)
+    item = measures.centroid if measures and rules.cover_around == "item" else None
+    middle = subject.adjustment.keep or item
     uncut = lay_uncut(canvas, rules, subject.frame, middle)
     box, notes = None, list[Note]()
     if measures is not None:

@@ -35,10 +35,13 @@ def padded(canvas: Canvas, uncut: Uncut, item: Box | None = None) -> Uncut:
     """The same with the canvas grown or clipped. Per cents are of the picture's width at its sides, and of its height
     above and below it. item: its box on the canvas, which is not clipped if canvases grow until items are visible."""
     width, height = uncut.canvas
-    top, right, bottom, left = (
-        round(length.px(side, canvas.density))
+    exact = [
+        length.px(side, canvas.density)
         for length, side in zip(canvas.padding_sides, (height, width, height, width), strict=True)
-    )
+    ]
+    top, left = round(exact[0]), round(exact[3])
+    # Both sides together are rounded once: 15 % of a side are 15 %, however they are shared out.
+    right, bottom = round(exact[3] + exact[1]) - left, round(exact[0] + exact[2]) - top
     if item is not None and canvas.overflow == "grow":
         left, top = max(left, min(0, -math.floor(item.left))), max(top, min(0, -math.floor(item.top)))
         right = max(right, min(0, math.ceil(item.right) - width))

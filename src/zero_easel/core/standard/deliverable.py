@@ -77,23 +77,26 @@ class Deliverable(Part):
 
     name: Annotated[str, Rule("name", "{deliverable} in names", ask="Name of the deliverable")] = "shop"
     size: Annotated[
-        Literal["canvas", "exact", "longest", "width", "height", "percent", "multiple"],
+        Literal["canvas", "exact", "longest", "shorter", "width", "height", "percent", "megapixels", "multiple"],
         Rule(
             "size",
-            "canvas, exact, longest, width, height, percent, multiple",
+            "canvas, exact, longest, shorter, width, height, percent, megapixels, multiple",
             "The standard's canvas; a canvas of exactly `width` x `height`, on which items are placed anew by the "
-            "same rules; or the standard's scaled to its longest side, its width or height, by per cent, or to a "
-            "multiple of `base`. Lengths that are not in per cent are scaled with the shorter side. An uncut picture "
-            "that has a size of its own takes its own longest side, width or height, its own share or multiple; an "
-            "exact size holds the whole of it",
+            "same rules; or the standard's scaled to its longest or shorter side, its width or height, by per cent, "
+            "to so many megapixels, or to a multiple of `base`. Lengths that are not in per cent are scaled with the "
+            "shorter side. An uncut picture "
+            "that has a size of its own takes its own longest side, width and so on, its own share or multiple; what "
+            "becomes of it in an exact size is said by `by`",
             ask="Size of {name}",
             choices={
                 "canvas": "the canvas's size",
                 "exact": "its own size",
                 "longest": "its longest side",
+                "shorter": "its shorter side",
                 "width": "its width",
                 "height": "its height",
                 "percent": "a share of the canvas",
+                "megapixels": "so many megapixels",
                 "multiple": "a multiple of another",
             },
         ),
@@ -108,10 +111,18 @@ class Deliverable(Part):
         Field(ge=8, le=20_000),
         Rule("height", "px, for exact", unit="px", as_length=True, ask="Height of {name}, px"),
     ] = 1200
+    by: Annotated[
+        Literal["contain", "cover", "stretch"],
+        Rule(
+            "fit",
+            "contain, cover or stretch: how an uncut picture that has a size of its own is fitted into an exact one",
+            ask="How {name} holds whole pictures",
+        ),
+    ] = "contain"
     number: Annotated[
         float,
         Field(gt=0, le=20_000),
-        Rule("size", "px, %, or times, for the others", ask="Size of {name}"),
+        Rule("size", "px, %, megapixels, or times, for the others", ask="Size of {name}"),
     ] = 100
     base: Annotated[
         str,
@@ -281,13 +292,15 @@ class Deliverable(Part):
 
     sentences: ClassVar[tuple[Sentence, ...]] = (
         Sentence(
-            "{name} has {size}[size=exact: {width} by {height} px][size=longest|width|height: of {number:in px} px]"
-            "[size=percent:, {number:in per cent} %][size=multiple:, {number:as a multiple} times {base}]{@pixels}, "
+            "{name} has {size}[size=exact: {width} by {height} px][size=longest|shorter|width|height: of "
+            "{number:in px} px][size=percent:, {number:in per cent} %][size=megapixels:, {number:in megapixels} Mpx]"
+            "[size=multiple:, {number:as a multiple} times {base}]{@pixels}, "
             "as {format}[format~quality: of quality {quality}, at most {max_kb} kB]."
         ),
         Sentence(
             "Its ground is {ground}; it is for {views} views, lies in folder {folder}, and is called {file}[file=the "
-            "standard's: name]. Overlays on it: {overlays}. Density {density}[density!=the canvas's: px/in], colours "
+            "standard's: name].[size=exact: Whole pictures of a size of their own are fitted by {by}.] Overlays on it: "
+            "{overlays}. Density {density}[density!=the canvas's: px/in], colours "
             "in {profile}.[format~chroma: Colour is kept at {chroma}.][format~passes: It comes "
             "{progressive}.][format~lossless: It is kept {lossless}.][format~deep: It has {depth} bits per "
             "channel.][format~quality: A limit on bytes may lower its quality to {min_quality}.]",

@@ -63,6 +63,15 @@ class Names(Part):
             ask="Pattern of subfolders; empty for none",
         ),
     ] = ""
+    keep_folders: Annotated[
+        bool,
+        Rule(
+            "folders of the photos",
+            "true: pictures lie in the folders that their photos lie in, within those above",
+            ask="Whether the folders of the photos are kept",
+            choices={"false": "are given up", "true": "are kept"},
+        ),
+    ] = False
     count: Annotated[
         Literal["product", "folder", "run"],
         Rule(
@@ -103,7 +112,11 @@ class Names(Part):
 
     sentences: ClassVar[tuple[Sentence, ...]] = (
         Sentence("Files are called {name}{@example}, `{n}` counting {count} from {start}."),
-        Sentence("They lie in {folder}[folder=: like `{category}/{code}`; empty for no subfolders].", _SELDOM),
+        Sentence(
+            "They lie in {folder}[folder=: like `{category}/{code}`; empty for no subfolders]; folders of the photos "
+            "{keep_folders}.",
+            _SELDOM,
+        ),
         Sentence("In finished names {find_as} {find} becomes {replace_with}.", _SELDOM),
         Sentence("A name wanted twice {on_duplicate}.", _SELDOM),
     )

@@ -336,6 +336,16 @@ class Item(Part):
             width=5,
         ),
     ] = 1200
+    cover_around: Annotated[
+        Literal["item", "middle"],
+        Rule(
+            "kept by cover",
+            "what cover keeps of an uncut picture: its item, or its own middle",
+            "Where a person has dragged it, that counts",
+            ask="What cover keeps",
+            choices={"item": "its item", "middle": "its own middle"},
+        ),
+    ] = "item"
     reduce_only: Annotated[
         bool,
         Rule(
@@ -366,7 +376,7 @@ class Item(Part):
         Sentence(
             "Their shadow {shadow}. No item falls below {smallest} or exceeds {largest} of the frame; enlarging a "
             "photo is {enlarge}. Pixels are resampled by {kernel}. Their backdrop is {backdrop}. What stays uncut is "
-            "fitted by {fit}[fit!=contain|cover|stretch: of {size}] and {reduce_only}.",
+            "fitted by {fit}[fit!=contain|cover|stretch: of {size}] and {reduce_only}; cover keeps {cover_around}.",
             "Rarely changed: shadow, smallest and largest, enlarging, pictures that stay uncut",
         ),
     )

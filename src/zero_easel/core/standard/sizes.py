@@ -1,5 +1,6 @@
 """Deliverables' sizes: a standard as it holds on the canvas of one of its deliverables."""
 
+import math
 from collections.abc import Mapping
 from typing import Any
 
@@ -24,9 +25,11 @@ def size_of(standard: Standard, wanted: Deliverable) -> Size:
         factor = {
             "canvas": 1.0,
             "longest": wanted.number / max(width, height),
+            "shorter": wanted.number / min(width, height),
             "width": wanted.number / width,
             "height": wanted.number / height,
             "percent": wanted.number / 100,
+            "megapixels": math.sqrt(wanted.number * 1e6 / (width * height)),
         }[wanted.size]
     return Size(max(8, round(width * factor)), max(8, round(height * factor)))
 
@@ -77,8 +80,8 @@ def _own_size(standard: Standard, wanted: Deliverable, fit: str, size: float) ->
     if fit in BOXES or wanted.size == "canvas":
         return {}
     if wanted.size == "exact":
-        return {"fit": "contain"}
-    if wanted.size in ("longest", "width", "height"):
+        return {"fit": wanted.by}
+    if wanted.size in ("longest", "shorter", "width", "height", "megapixels"):
         return {"fit": wanted.size, "size": wanted.number}
     factor = wanted.number
     if wanted.size == "percent":

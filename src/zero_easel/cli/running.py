@@ -1,0 +1,83 @@
+"""Runs over a folder as they are seen on the command line: progress, what went wrong, and how it ended."""
+
+from typing import Any
+
+import typer
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
+
+from zero_easel.cli.given import UsageError, console, some
+from zero_easel.cli.stopping import insist
+from zero_easel.engines.making import Made
+from zero_easel.folder.batch import FolderRun, execute
+from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
+
+
+def carry_out(work: FolderRun, jobs: int) -> None:
+    """Make all pictures of a run, say what became of them, and end with its status. Raises UsageError."""
+    cut: list[str] = []
+
+    def note(row: ManifestRow, made: Made) -> None:
+        bar.advance(task)
+        if made.cut_sides:
+            cut.append(row.original)
+        if row.status == FAILED:
+            bar.console.print(row.message)
+
+    with progress() as bar:
+        task = bar.add_task("Pictures", total=len(work.batch.pictures))
+        try:
+            rows = execute(work, jobs, note)
+        except OSError as error:
+            raise UsageError(f"{work.out} cannot be written: {error.strerror or error}.") from error
+    _report(rows, cut, work)
+
+
+def _report(rows: list[ManifestRow], cut: list[str], work: FolderRun) -> None:
+    """Say what became of a run, and end with its status. cut: photos of which an item is cut off."""
+    out, to_look_at = work.out, work.to_look_at
+    left_out = [row.original for row in rows if row.status == LEFT_OUT]
+    if left_out:
+        console.print(f"Left out, each with its reason in {out / NAME}: {some(left_out)}.")
+    if cut:
+        console.print(f"An item is cut off in {some(cut)}; see {out / NAME}.")
+    unmet = [row for row in rows if row.checks not in ("", "passed")]
+    for row in unmet[:10]:
+        console.print(f"{row.original}, {row.deliverable}: {row.checks}.")
+    if len(unmet) > 10:
+        console.print(f"{len(unmet) - 10} more fail a check; see {out / NAME}.")
+    failed = len({row.original for row in rows if row.status == FAILED})
+    held = sum(row.status == HELD for row in rows)
+    made = sum(row.status == DONE for row in rows)
+    look = f"{len(to_look_at)} of them to look at" if to_look_at else ""
+    message = [
+        f"{len(left_out)} left out" + (f" ({look})" if look else "") if left_out else "",
+        f"{failed} photo{'' if failed == 1 else 's'} failed" if failed else "",
+        f"{held} held back" if held else "",
+    ]
+    print(", ".join([f"{made} picture{'' if made == 1 else 's'} in {out}", *filter(None, message)]))
+    raise typer.Exit(1 if failed or held or to_look_at else 0)
+
+
+class _Bar(Progress):
+    """A bar that is told of each finished piece of work, and lets nothing go on that is to stop."""
+
+    def update(self, *args: Any, **changes: Any) -> None:
+        insist()
+        super().update(*args, **changes)
+
+    def advance(self, *args: Any, **changes: Any) -> None:
+        insist()
+        super().advance(*args, **changes)
+
+
+def progress(hidden: bool = False) -> Progress:
+    """A bar on a terminal, nothing elsewhere; lines printed beside it go to standard error."""
+    return _Bar(
+        TextColumn("{task.description}"),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TimeElapsedColumn(),
+        TimeRemainingColumn(),
+        console=console,
+        disable=hidden or not console.is_terminal,
+    )
