@@ -1,6 +1,7 @@
 """Shoots whose pictures keep their backdrop."""
 
 import io
+import re
 
 import numpy as np
 from fastapi.testclient import TestClient
@@ -35,3 +36,17 @@ def test_where_there_is_no_catalog_nothing_waits_for_a_product(client: TestClien
     assert "keeps the photo" not in client.get("/shoots/1/names").text
     client.post("/shoots/1/files", files=[("files", ("shots.csv", b"filename,code,view\nother.jpg,A-1,front\n"))])
     assert "not on the shot list" in client.get("/shoots/1/match").text
+
+
+def test_a_shared_standard_says_whom_it_concerns_and_one_shoot_can_have_its_own(client: TestClient) -> None:
+    for name in ("Spring", "Summer"):
+        client.post("/shoots", data={"name": name})
+    for page in ("names", "place"):
+        shown = client.get(f"/shoots/1/{page}").text
+        assert "follows the standard" in shown and ">Summer</a>" in shown and ">Spring</a>" not in shown
+    own = client.post("/shoots/1/standard/own", data={"back": "names"}).text
+    assert "A standard of this shoot alone" in own and "does not differ yet" in own
+    client.post("/shoots/1/names", data={"field": "name", "value": "{original}_small"})
+    assert re.search(r"It differs in: .*\{original\}_small", client.get("/shoots/1/names").text)
+    assert "{code}_{view}" in client.get("/shoots/2/names").text
+    assert 'id="follows"' not in client.get("/shoots/2/place").text

@@ -1,5 +1,6 @@
 """The stored standards: editing value by value, and versions, which runs freeze and people name."""
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 from sqlalchemy import func, select
@@ -78,6 +79,38 @@ def remove_standard(session: Session, row: StandardRow) -> None:
 def used_by(session: Session, row: StandardRow) -> list[Shoot]:
     """The shoots that follow a standard."""
     return list(session.scalars(select(Shoot).where(Shoot.standard_id == row.id).order_by(Shoot.id)))
+
+
+class Following(NamedTuple):
+    """What a change of a shoot's standard concerns. others: further shoots that follow it. differs: where it is
+    derived, how it differs from the standard that it comes from, whose name is parent."""
+
+    others: list[Shoot]
+    parent: str = ""
+    differs: Sequence[Difference] = ()
+
+
+def following(session: Session, shoot: Shoot) -> Following:
+    """Whom else a change of a shoot's rules concerns."""
+    row = shoot.standard
+    others = [other for other in used_by(session, row) if other.id != shoot.id]
+    parent = session.get(StandardRow, row.parent_id) if row.parent_id else None
+    if parent is None:
+        return Following(others)
+    differs = [one for one in differences(parent.rules, row.rules) if one.field != "name"]
+    return Following(others, parent.rules.name, differs)
+
+
+def own_standard(session: Session, shoot: Shoot) -> StandardRow:
+    """Let a shoot follow a standard of its own from here on, derived from the one that it follows."""
+    rules = shoot.standard.rules
+    name = f"{rules.name[: 117 - len(shoot.name[:50])]}, {shoot.name[:50]}"
+    made = add_standard(session, rules.model_copy(update={"name": name}))
+    made.parent_id = shoot.standard_id
+    shoot.standard_id = made.id
+    session.flush()
+    session.refresh(shoot)
+    return made
 
 
 def set_rule(

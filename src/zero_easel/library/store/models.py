@@ -128,8 +128,8 @@ class Base(DeclarativeBase):
 
 
 class StandardRow(Base):
-    """A shop's standard. frozen: a run used this version, or a person named it, so a
-    change opens the next."""
+    """A shop's standard. frozen: a run used this version, or a person named it, so a change opens the next. parent_id:
+    the standard that it was derived from for one shoot."""
 
     __tablename__ = "standard"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -137,6 +137,7 @@ class StandardRow(Base):
     frozen: Mapped[bool] = mapped_column(default=False)
     rules: Mapped[Standard] = mapped_column(json_of(Standard))
     updated: Mapped[datetime] = mapped_column(default=now)
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("standard.id", ondelete="SET NULL"))
 
 
 class StandardVersion(Base):

@@ -15,7 +15,7 @@ from zero_easel.core.standard.rule import rules_in
 from zero_easel.folder.renaming import RenameError
 from zero_easel.library.batches import example_of, plan_lines
 from zero_easel.library.changes.matches import ensure_matched
-from zero_easel.library.changes.standards import set_rule
+from zero_easel.library.changes.standards import following, set_rule
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import free_columns
 from zero_easel.library.store.models import Shoot
@@ -135,6 +135,7 @@ def _names(
         "marks": stages(session, shoot),
         "rules": rules,
         "row": shoot.standard,
+        "follows": following(session, shoot),
         "fault": fault,
         "planned": planned,
         "rows": rows[(page - 1) * _PAGE : page * _PAGE],

@@ -24,6 +24,7 @@ from zero_easel.library.changes.placing import (
     place_by_hand,
     same_for_view,
 )
+from zero_easel.library.changes.standards import following
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lineup import RowEntry, row_of
 from zero_easel.library.store.models import Shoot
@@ -60,6 +61,7 @@ def place_page(request: Request, session: Db, shoot: ShootById, category: str = 
         stage="place",
         shoot=shoot,
         row=shoot.standard,
+        follows=following(session, shoot),
         line_up=row,
         **sentences(session, rules, scope),
     )

@@ -33,6 +33,7 @@ from zero_easel.library.changes.standards import (
     add_standard,
     all_standards,
     drop_rule,
+    own_standard,
     remove_part,
     remove_standard,
     set_rule,
@@ -42,7 +43,7 @@ from zero_easel.library.changes.undo import Step, redo, undo
 from zero_easel.library.lists.lineup import row_of
 from zero_easel.library.products import free_columns
 from zero_easel.library.store.models import PhotoRow, ProductRow, Shoot, Stage, StandardRow
-from zero_easel.web.page import Bench, Db, Number, found, show
+from zero_easel.web.page import Bench, Db, Number, ShootById, found, show
 from zero_easel.web.samples import samples_of
 
 router = APIRouter()
@@ -236,6 +237,13 @@ def give_standard(
     stale(session, [shoot.id])  # views in turn are the standard's
     stage = back if back in ("deliver", "place", "names") else "deliver"
     return RedirectResponse(f"/shoots/{shoot.id}/{stage}", 303)
+
+
+@router.post("/shoots/{shoot_id}/standard/own")
+def give_own_standard(session: Db, shoot: ShootById, back: str = Form("names")) -> Response:
+    """Let a shoot follow a standard of its own, derived from the one that it follows."""
+    own_standard(session, shoot)
+    return RedirectResponse(f"/shoots/{shoot.id}/{'place' if back == 'place' else 'names'}", 303)
 
 
 @router.get("/standards/{standard_id}/file")
