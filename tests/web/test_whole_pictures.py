@@ -2,11 +2,12 @@
 
 import io
 import re
+import time
 
 import numpy as np
 from fastapi.testclient import TestClient
 from PIL import Image
-from test_pages import Workbench, new_shoot, wait_until_read
+from test_pages import Workbench, new_shoot, stored, wait_until_cleared, wait_until_read
 
 
 def picture(name: str, size: tuple[int, int]) -> tuple[str, bytes]:
@@ -14,6 +15,14 @@ def picture(name: str, size: tuple[int, int]) -> tuple[str, bytes]:
     grain = np.random.default_rng(len(name)).integers(0, 255, (size[1], size[0], 3)).astype(np.uint8)
     Image.fromarray(grain).save(file, "JPEG", quality=50)
     return name, file.getvalue()
+
+
+def wait_until_run(client: TestClient) -> None:
+    """Wait until a run is through."""
+    end = time.monotonic() + 240
+    while "Run 1 is done" not in client.get("/runs/1").text:
+        assert time.monotonic() < end
+        time.sleep(0.1)
 
 
 def test_sizes_are_told_as_they_will_be_and_weighed_without_clearing(client: TestClient, bench: Workbench) -> None:
@@ -25,6 +34,14 @@ def test_sizes_are_told_as_they_will_be_and_weighed_without_clearing(client: Tes
     assert "300 to 400 × 300 to 400" in page
     assert "an upright one.jpg</span> 300 × 400" in page and "a wide one.jpg</span> 400 × 300" in page
     assert "not known yet" not in client.get("/shoots/1/estimate").text
+    # Nothing is cleared for that, and a run is made without it.
+    assert client.post("/shoots/1/runs").status_code == 200
+    wait_until_run(client)
+    assert "keeps the backdrop of all pictures" in client.get("/shoots/1/clear").text
+    assert {stored(bench, number).clearing for number in (1, 2)} == {"waiting"}
+    # As soon as the standard asks for cutouts, they are made.
+    client.post("/standards/1/rule", data={"field": "item.backdrop", "value": "cleared"})
+    wait_until_cleared(client)
 
 
 def test_where_there_is_no_catalog_nothing_waits_for_a_product(client: TestClient, bench: Workbench) -> None:

@@ -6,7 +6,7 @@ from contextlib import suppress
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import ColumnElement, String, and_, delete, func, or_, select, type_coerce, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
@@ -18,6 +18,7 @@ from zero_easel.core.photos.decoding import Photo, decode_photo, digest_of, read
 from zero_easel.core.photos.opening import NoPictureError, PhotoError
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.photos.reducing import thumbnail
+from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
 from zero_easel.files import write_atomically
 from zero_easel.library.changes.matches import stale
@@ -33,6 +34,7 @@ from zero_easel.library.store.models import (
     RunState,
     Shoot,
     ShotRow,
+    StandardRow,
 )
 from zero_easel.library.store.vault import Vault, cutout_key
 
@@ -137,6 +139,21 @@ def waiting_to_be_read(session: Session, shoot_ids: Collection[int]) -> set[int]
     """Those of some shoots in which codes may still be found on photos."""
     unread = select(PhotoRow.shoot_id).join(Original).where(~Original.read, Original.error == "")
     return set(session.scalars(unread.where(PhotoRow.shoot_id.in_(shoot_ids)).distinct()))
+
+
+def waits_for_clearing(session: Session) -> ColumnElement[bool]:
+    """For questions about photos: whether they are still to be cleared. Those of shoots whose standard needs no cutout
+    are not, unless a person wants one cut out, or a run is under way that began with other rules."""
+    kept = [row.id for row in session.scalars(select(StandardRow)) if cuts_nothing(row.rules)]
+    wanted = type_coerce(PhotoRow.adjustment, String).contains('"backdrop": "cleared"')
+    going = select(Run.shoot_id).where(Run.state == RunState.RUNNING)
+    concerned = PhotoRow.shoot_id.not_in(select(Shoot.id).where(Shoot.standard_id.in_(kept)))
+    return and_(
+        PhotoRow.clearing == Clearing.WAITING,
+        ~PhotoRow.left_out,
+        ~PhotoRow.empty,
+        or_(concerned, wanted, PhotoRow.shoot_id.in_(going)),
+    )
 
 
 @dataclass(frozen=True)

@@ -25,7 +25,7 @@ from zero_easel.core.placing.placement import Placement
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import abandon, alone, can_start, new_pool, reason_of
 from zero_easel.library.changes.matches import ensure_matched
-from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read
+from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read, waits_for_clearing
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import (
     Clearing,
@@ -254,8 +254,7 @@ class Dispatcher:
             select(PhotoRow)
             .join(Original, Original.digest == PhotoRow.digest)
             .join(Shoot, Shoot.id == PhotoRow.shoot_id)
-            .where(PhotoRow.clearing == Clearing.WAITING, ~PhotoRow.left_out, ~PhotoRow.empty)
-            .where(Original.read, ~Original.card_like | ~Shoot.stale)
+            .where(waits_for_clearing(session), Original.read, ~Original.card_like | ~Shoot.stale)
             .order_by(PhotoRow.id)
         )
         jobs: list[_Job] = []

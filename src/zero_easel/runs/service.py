@@ -31,6 +31,7 @@ from zero_easel.library.store.models import (
     now,
 )
 from zero_easel.library.store.vault import Vault
+from zero_easel.pipeline import needs_cutout
 from zero_easel.planning.batch import lay_all
 from zero_easel.runs.reuse import Keys, reuse
 
@@ -263,7 +264,12 @@ def placements_of(session: Session, run: Run) -> dict[int, Placement | None] | N
         .order_by(PictureRow.id)
     )
     pictures = session.scalars(query.execution_options(populate_existing=True)).all()
-    if any(picture.photo.clearing == Clearing.WAITING and takes_part(picture.photo) for picture in pictures):
+    if any(
+        picture.photo.clearing == Clearing.WAITING
+        and takes_part(picture.photo)
+        and needs_cutout(subject_of(picture), run.rules)
+        for picture in pictures
+    ):
         return None
     placed = lay_all({picture.photo_id: _measured(picture) for picture in pictures}, run.rules)
     return {picture.id: placed[picture.deliverable][picture.photo_id] for picture in pictures}

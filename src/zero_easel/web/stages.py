@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.rules import Item
 from zero_easel.library.lists.summary import RunCounts, Summary, newest_runs, summaries
@@ -43,12 +44,15 @@ def stages_of_all(session: Session, shoots: Sequence[Shoot]) -> dict[int, list[S
 
 def _marks(stale: bool, rules: Standard, at: Summary, run: RunCounts | None) -> list[StageMark]:
     settled = bool(at.part) and not at.to_settle
-    cleared = bool(at.part) and not at.waiting and not at.look
+    needless = cuts_nothing(rules)
+    cleared = bool(at.part) and (needless or (not at.waiting and not at.look))
     matching = at.unread > 0 or stale
     return [
         StageMark("bring-in", "Bring in", _brought(at), call=not at.photos, done=bool(at.photos)),
         StageMark("match", "Match", _matched(at), call=bool(at.to_settle), done=settled, going=matching),
-        StageMark("clear", "Clear", _cleared(at), call=at.look > 0, done=cleared, going=at.waiting > 0),
+        StageMark("clear", "Clear", "the backdrop is kept", done=cleared)
+        if needless
+        else StageMark("clear", "Clear", _cleared(at), call=at.look > 0, done=cleared, going=at.waiting > 0),
         StageMark("place", "Place", _placed(rules.item), done=bool(at.part)),
         StageMark("names", "Name", rules.names.name, done=settled),
         _deliver(run),

@@ -93,6 +93,15 @@ def is_by_row(standard: Standard) -> bool:
     return scales != {"share"}
 
 
+def cuts_nothing(standard: Standard) -> bool:
+    """Whether no picture of a standard needs a cutout, unless a person says so of a photo."""
+    item = standard.item.model_dump()
+    for rules in (item, *(item | dict(special.item) for special in standard.exceptions)):
+        if rules["backdrop"] == "cleared" or (rules["fit"] == "cover" and rules["cover_around"] == "item"):
+            return False
+    return True
+
+
 def _scope(subject: Subject) -> Scope:
     return Scope(subject.category.casefold(), subject.view.casefold())
 

@@ -5,6 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.lists.lines import doubtful, takes_part
 from zero_easel.library.shoots import photos_of
@@ -81,7 +82,8 @@ def _after(request: Request, session: Db, photo: PhotoRow) -> Response:
 
 def _wall(session: Db, shoot: Shoot) -> dict[str, Any]:
     photos = in_order(photos_of(session, shoot.id))
-    waiting = [p for p in photos if p.clearing == Clearing.WAITING]
+    kept = cuts_nothing(shoot.standard.rules)
+    waiting = [] if kept else [p for p in photos if p.clearing == Clearing.WAITING]
     look_at = [p for p in photos if doubtful(p)]
     ready = [p for p in photos if p.cutout is not None and p.clearing == Clearing.DONE and not doubtful(p)]
     return {
@@ -91,6 +93,7 @@ def _wall(session: Db, shoot: Shoot) -> dict[str, Any]:
         "look_at": look_at,
         "ready": ready,
         "waiting": waiting,
+        "kept": kept,
         "total": len(photos),
         "shelf_size": shelf_size,
         "places_on": places_on,

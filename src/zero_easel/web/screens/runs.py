@@ -15,7 +15,8 @@ from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.naming import portable
 from zero_easel.core.standard.patterns import PatternError
-from zero_easel.library.store.models import Clearing, PhotoRow, PictureRow, PictureState, Run, RunState
+from zero_easel.library.shoots import waits_for_clearing
+from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run, RunState
 from zero_easel.runs.archive import handed_over, lists_of, stream_archive
 from zero_easel.runs.contact_sheets import sheet_of
 from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state
@@ -192,12 +193,7 @@ def _as_file(run: Run, ending: str) -> dict[str, str]:
 def status(session: Db) -> HTMLResponse:
     """What is going on, in a few words for the foot of each page."""
     running = session.scalar(select(func.count()).select_from(Run).where(Run.state == RunState.RUNNING)) or 0
-    clearing = (
-        session.scalar(
-            select(func.count()).select_from(PhotoRow).where(PhotoRow.clearing == Clearing.WAITING, ~PhotoRow.left_out)
-        )
-        or 0
-    )
+    clearing = session.scalar(select(func.count()).select_from(PhotoRow).where(waits_for_clearing(session))) or 0
     message = [plural(running, "run") + " under way"] if running else []
     message += [f"Clearing {plural(clearing, 'photo')}"] if clearing else []
     return HTMLResponse(", ".join(message) or "Nothing running")
