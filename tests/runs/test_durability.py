@@ -33,7 +33,7 @@ def test_a_killed_run_loses_nothing_and_can_be_continued(tmp_path: Path) -> None
         photos = [p for p in sorted(PHOTOS.glob("BRYD01*.JPG")) if int(p.stem[4:]) % 3 != 2][:5]  # no code cards
         files = [("files", (p.name, halved(p.name))) for p in photos]
         client.post(f"/shoots/{shoot}/files", files=files)
-        wait_for(client, f"/shoots/{shoot}/match", r"without a product")
+        wait_for(client, f"/shoots/{shoot}/match", r"All 5 in shooting order")
         for _ in range(2400):
             if "looking for cards" not in client.get(f"/shoots/{shoot}/match").text:
                 break
