@@ -42,18 +42,18 @@ class Signals:
 
 
 _WEIGHTS = Signals(
-    unsure=4.3,
-    differing=9.9,
+    unsure=10.8,
+    differing=7.2,
     faint=0,
-    alike=0,
-    thin=6.2,
+    alike=0.5,
+    thin=3.7,
     large=0,
-    soft=1.5,
+    soft=1.8,
     cut_off=3.5,
-    ragged=6.6,
-    patch=5.1,
+    ragged=7.6,
+    patch=4.2,
 )
-_BIAS = -1.8
+_BIAS = -2.35
 """Logistic regression of IoU under 0.97 on the signals (training/calibrate.py), and more doubt than it gave: a bad
 cutout that nobody looks at costs more than a look at a good one. An item that the frame cuts off is rare there, and is
 shown in any case."""
