@@ -60,7 +60,7 @@ def main() -> None:
         for name in args.names or views:
             page.goto(args.address + views[name])
             if name == "touch-up":  # until its tiles are on the canvas
-                page.wait_for_function("document.querySelector('#bench').dataset.shown")
+                page.locator("#bench[data-shown]").wait_for(timeout=120_000)
             page.wait_for_timeout(4000 if name == "deliver" else 1500 if name in ("touch-up", "compare") else 700)
             if name == "place":
                 at_true_size(page)
