@@ -7,7 +7,7 @@ import time
 import numpy as np
 from fastapi.testclient import TestClient
 from PIL import Image
-from test_pages import Workbench, new_shoot, stored, wait_until_cleared, wait_until_read
+from test_pages import Workbench, cleared, new_shoot, stored, wait_until_cleared, wait_until_read
 
 
 def picture(name: str, size: tuple[int, int]) -> tuple[str, bytes]:
@@ -39,6 +39,10 @@ def test_sizes_are_told_as_they_will_be_and_weighed_without_clearing(client: Tes
     wait_until_run(client)
     assert "keeps the backdrop of all pictures" in client.get("/shoots/1/clear").text
     assert {stored(bench, number).clearing for number in (1, 2)} == {"waiting"}
+    # What a person wants cut out is cleared, and nothing else.
+    client.post("/shoots/1/place/adjust", json={"photos": [1], "backdrop": "cleared"})
+    cleared(bench)
+    assert stored(bench, 2).clearing == "waiting"
     # As soon as the standard asks for cutouts, they are made.
     client.post("/standards/1/rule", data={"field": "item.backdrop", "value": "cleared"})
     wait_until_cleared(client)

@@ -23,7 +23,7 @@ from zero_easel.core.standard.yaml.file import schema as schema_of
 from zero_easel.core.standard.yaml.file import write_standard
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
-from zero_easel.folder.batch import FolderError, finished_within, folder_within, list_photos, match_photos, prepare
+from zero_easel.folder.batch import FolderError, folder_within, list_photos, match_photos, prepare
 from zero_easel.pipeline import clear, empty_frame
 from zero_easel.settings import Settings, available_cores
 
@@ -90,15 +90,10 @@ def run(
             )
     except FolderError as error:
         raise UsageError(str(error)) from error
-    for done in finished_within(photos) if recursive else []:
-        if done.resolve() != out.resolve():
-            console.print(f"{done} holds what an earlier run made, and is not read.")
     if work.absent:
         console.print(f"The shot list names {some(work.absent)}, not found among the photos.")
     for doubt in work.doubts:
         console.print(f"To make sure of: {doubt}.")
-    for _, reason in work.unusable:
-        console.print(reason)
     carry_out(work, jobs)
 
 

@@ -14,6 +14,10 @@ from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, Man
 
 def carry_out(work: FolderRun, jobs: int) -> None:
     """Make all pictures of a run, say what became of them, and end with its status. Raises UsageError."""
+    for done in work.finished:
+        console.print(f"{done} holds what an earlier run made, and is not read.")
+    for _, reason in work.unusable:
+        console.print(reason)
     cut: list[str] = []
 
     def note(row: ManifestRow, made: Made) -> None:

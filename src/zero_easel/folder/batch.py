@@ -47,7 +47,8 @@ class FolderRun:
     about products that a person should make sure of; absent are files that only the shot list knows; empties show the
     bare backdrop and are used, not finished; unusable are files that should show it and cannot be read, with the
     reason. assets: folder of the files that the standard names. to_look_at: photos that are left out as code cards that
-    cannot be read, and may be items. keep_dates: whether pictures take the dates of their photos' files."""
+    cannot be read, and may be items. keep_dates: whether pictures take the dates of their photos' files.
+    finished: folders that hold what earlier runs made, and are not read."""
 
     out: Path
     standard: Standard
@@ -60,6 +61,7 @@ class FolderRun:
     assets: Path | None
     to_look_at: list[str]
     keep_dates: bool = False
+    finished: Sequence[Path] = ()
 
     @property
     def by_photo(self) -> dict[int, list[Planned]]:
@@ -134,7 +136,8 @@ def prepare(
         raise FolderError(f"{folder} holds no photos.{deeper}")
     matched = match_photos(photos, products, shots, jobs, on_read, cards=cards)
     run = _planned(matched, out, standard, products, shots, bare, folder, assets)
-    run = with_other(run, unusable=unusable, keep_dates=keep_dates)
+    earlier = [done for done in finished_within(folder) if done.resolve() != out.resolve()] if recursive else []
+    run = with_other(run, unusable=unusable, keep_dates=keep_dates, finished=earlier)
     clashes = run.batch.clashes
     if clashes:
         named = clashes[0].sources

@@ -93,8 +93,8 @@ def start_asked(session: Session, vault: Vault, shoot_ids: Collection[int]) -> N
     asked = session.scalars(select(Shoot).where(Shoot.id.in_(shoot_ids), Shoot.run_asked)).unique().all()
     for shoot in asked:
         shoot.run_asked = False
-        with suppress(RunError):
-            start_run(session, vault, shoot)
+        with suppress(RunError):  # what came in since is waited for, too
+            ask_for_run(session, vault, shoot)
 
 
 def start_run(session: Session, vault: Vault, shoot: Shoot) -> Run:

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from zero_easel.core.catalog.cards import Carded, CardReader, Snap
+from zero_easel.core.catalog.cards import Carded, CardReader, Snap, resemblances
 from zero_easel.core.catalog.codes import Coded, Codes
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.photos.reading import read
@@ -171,3 +171,12 @@ def test_every_photo_is_a_card_or_goods_and_what_is_left_out_says_why(kinds: lis
     for kind, carded in zip(kinds, said, strict=True):
         assert carded.card or kind != "card"
         assert not carded.card or (kind in ("card", "like") and bool(carded.doubt) == (kind == "like"))
+
+
+@given(st.lists(st.binary(min_size=192, max_size=192), min_size=1, max_size=6), st.integers(0, 5))
+def test_a_look_resembles_itself_most_and_what_is_not_known_nothing(looks: list[bytes], at: int) -> None:
+    one = looks[at % len(looks)]
+    found = resemblances([one, b""], [*looks, b""])
+    assert found.max() <= 1 + 1e-5 and found[1] == 0
+    assert found[0] == pytest.approx(1, abs=1e-4) or len(set(one)) == 1
+    assert resemblances([one], []).tolist() == [0]

@@ -8,7 +8,7 @@ import pytest
 from PIL import Image
 from support import AWKWARD, PHOTOS
 
-from zero_easel.core.photos.decoding import decode_photo, read_photo
+from zero_easel.core.photos.decoding import decode_photo, header_of, read_photo
 from zero_easel.core.photos.opening import PIXEL_LIMIT, PhotoError
 from zero_easel.core.photos.reducing import thumbnail
 
@@ -147,3 +147,10 @@ def test_newer_and_older_formats_are_read_and_half_a_file_is_told(kind: str, nam
     assert np.abs(photo.pixels.astype(int) - pixels).mean() <= off
     with pytest.raises(PhotoError, match=name):
         decode_photo(kept.getvalue()[: len(kept.getvalue()) // 3], name)
+
+
+def test_a_header_says_what_decoding_finds() -> None:
+    for path in sorted(PHOTOS.glob("BRYD01*.JPG"))[:4]:
+        header, facts = header_of(path), read_photo(path).facts
+        assert header is not None and header.taken == facts.taken and header.size == (facts.width, facts.height)
+    assert header_of(PHOTOS / "no such file.jpg") is None

@@ -8,6 +8,7 @@ import numpy as np
 
 from zero_easel.core.catalog.codes import Codes
 from zero_easel.core.catalog.shooting import Frame, Placed, shooting_order
+from zero_easel.core.light.colour import Float
 
 _ENOUGH, _MOST = 4, 0.6
 """A number of photos is usual if at least so many cards, and this share of them, have it behind them."""
@@ -127,6 +128,7 @@ def _suspects(snaps: Sequence[Snap], cards: Sequence[Carded | None], order: Sequ
         else:
             runs[-1].append(at)
     usual = _usual(runs[1:])
+    like = resemblances([snap.look for snap in snaps], looks)
     found: dict[int, bool] = {}
     for number, run in enumerate(runs):
         if number and len(run) == usual:  # as many photos as any card has: all of them are photos
@@ -134,7 +136,7 @@ def _suspects(snaps: Sequence[Snap], cards: Sequence[Carded | None], order: Sequ
         behind, since = number > 0, 0
         for k, at in enumerate(run):
             snap = snaps[at]
-            alike = max(resemblance(snap.look, look) for look in looks) >= _ALIKE
+            alike = bool(like[at] >= _ALIKE)
             due = since == usual if behind else len(run) - k - 1 == usual
             if (alike or snap.card_like) and not (snap.not_card or snap.unreadable):
                 found[at] = due if usual else alike and snap.card_like
@@ -172,10 +174,21 @@ def _gap(placed: Placed, snap: Snap) -> str:
     return ""
 
 
-def resemblance(one: bytes, other: bytes) -> float:
-    """How alike two looks (core.photos.reading.look_of) are: their correlation, at most 1; 0 if one is not known."""
-    if not one or not other:
-        return 0.0
-    a, b = (np.frombuffer(look, np.uint8).astype(np.float64) for look in (one, other))
-    a, b = a - a.mean(), b - b.mean()
-    return float(a @ b / max(float(np.sqrt((a @ a) * (b @ b))), 1e-9))
+def resemblances(looks: Sequence[bytes], cards: Sequence[bytes]) -> Float:
+    """How much each look (core.photos.reading.look_of) is like the most similar of some cards: (n,) correlations, at
+    most 1; 0 where one is not known."""
+    known = _standardised([card for card in cards if card])
+    found = np.zeros(len(looks), np.float32)
+    seen = [at for at, look in enumerate(looks) if look]
+    if seen and len(known):
+        found[seen] = (_standardised([looks[at] for at in seen]) @ known.T).max(1)
+    return found
+
+
+def _standardised(looks: Sequence[bytes]) -> Float:
+    """(n, levels) float32, each row of mean 0 and length 1."""
+    if not looks:
+        return np.zeros((0, 0), np.float32)
+    rows = np.frombuffer(b"".join(looks), np.uint8).reshape(len(looks), -1).astype(np.float32)
+    rows -= rows.mean(1, keepdims=True)
+    return np.asarray(rows / np.maximum(np.linalg.norm(rows, axis=1, keepdims=True), 1e-6), np.float32)

@@ -191,6 +191,10 @@ def _visible_alpha(alpha: pyvips.Image | None) -> NDArray[np.uint8] | None:
     return eight if eight.min() < 250 else None
 
 
+_HEADER = 1 << 18
+"""Bytes in which nearly all files have said what they are."""
+
+
 class Header(NamedTuple):
     """What a photo's file says before it is decoded. size: upright, px."""
 
@@ -202,12 +206,15 @@ def header_of(path: Path) -> Header | None:
     """The header of a photo's file, without decoding it; None where it cannot be read so."""
     if path.suffix.lower() in RAW_SUFFIXES:
         return None
-    try:
-        image = next(ways_to_open(path.read_bytes(), path.name))()[0]
-        upright = image.autorot()
-    except (OSError, PhotoError, pyvips.Error):
-        return None
-    return Header(Size(upright.width, upright.height), _taken(image))
+    for most in (_HEADER, -1):  # few files say it only further on
+        try:
+            with path.open("rb") as file:
+                image = next(ways_to_open(file.read(most), path.name))()[0]
+            upright = image.autorot()
+        except (OSError, PhotoError, pyvips.Error):
+            continue
+        return Header(Size(upright.width, upright.height), _taken(image))
+    return None
 
 
 def _decode_raw(data: bytes, name: str) -> Photo:
