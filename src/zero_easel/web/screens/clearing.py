@@ -83,8 +83,10 @@ def _after(request: Request, session: Db, photo: PhotoRow) -> Response:
 def _wall(session: Db, shoot: Shoot) -> dict[str, Any]:
     photos = in_order(photos_of(session, shoot.id))
     kept = cuts_nothing(shoot.standard.rules)
-    waiting = [] if kept else [p for p in photos if p.clearing == Clearing.WAITING]
-    look_at = [p for p in photos if doubtful(p)]
+    # Where backdrops are kept, what was cleared before asks for nothing, but for what a person wants cut out.
+    used = [p for p in photos if not kept or p.adjustment.backdrop == "cleared"]
+    waiting = [p for p in used if p.clearing == Clearing.WAITING]
+    look_at = [p for p in used if doubtful(p)]
     ready = [p for p in photos if p.cutout is not None and p.clearing == Clearing.DONE and not doubtful(p)]
     return {
         "shoot": shoot,
