@@ -5,7 +5,7 @@ const BROWSER = [
   "window", "document", "navigator", "location", "history", "fetch", "console", "setTimeout", "clearTimeout",
   "setInterval", "clearInterval", "requestAnimationFrame", "cancelAnimationFrame", "queueMicrotask", "URL",
   "URLSearchParams", "FormData", "File", "Blob", "DataTransfer", "XMLHttpRequest", "DOMParser", "CSS", "Image", "Option",
-  "ResizeObserver", "IntersectionObserver", "MutationObserver", "Event", "CustomEvent", "HTMLElement", "localStorage",
+  "ResizeObserver", "IntersectionObserver", "MutationObserver", "Event", "CustomEvent", "MouseEvent", "HTMLElement", "localStorage",
   "sessionStorage", "devicePixelRatio", "getComputedStyle", "createImageBitmap", "Path2D", "structuredClone",
   "EventSource", "AbortController", "confirm", "matchMedia", "OffscreenCanvas", "innerWidth", "innerHeight",
   "addEventListener", "scrollX", "scrollY", "performance", "crypto",

@@ -124,7 +124,7 @@ def needs_cutout(subject: Subject, standard: Standard) -> bool:
     """Whether a photo has to be cut out to be placed: all but uncut ones, and of these those that are cut around it."""
     rules = rules_of(subject, standard)
     around_item = rules.fit == "cover" and rules.cover_around == "item" and subject.adjustment.keep is None
-    return rules.backdrop == "cleared" or around_item
+    return rules.backdrop != "kept" or around_item
 
 
 class _Finish:

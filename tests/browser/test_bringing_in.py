@@ -18,7 +18,7 @@ def test_plain_photos_show_their_pictures(page: Page, tmp_path: Path) -> None:
         shutil.copy(PHOTOS / source, photo)
     page.goto("/")
     page.get_by_label("Name of a new shoot").fill("Plain")
-    page.get_by_role("button", name="New shoot").click()
+    page.get_by_role("button", name="Begin without photos: Items to cut out").click()
     drop(page, photos)
     pictures = page.locator("#photo-list tbody img.thumb")
     expect(pictures).to_have_count(3)
@@ -35,7 +35,7 @@ def test_plain_photos_show_their_pictures(page: Page, tmp_path: Path) -> None:
 def test_files_that_come_before_the_scripts_are_there_are_brought_in(page: Page) -> None:
     page.goto("/")
     page.get_by_label("Name of a new shoot").fill("Early")
-    page.get_by_role("button", name="New shoot").click()
+    page.get_by_role("button", name="Begin without photos: Items to cut out").click()
     page.wait_for_url("**/bring-in")
     held: list[Route] = []
     page.route("**/js/upload.js*", lambda route: held.append(route))

@@ -18,7 +18,7 @@ def brought_in(page: Page, *names: str) -> None:
     """A new shoot of these photos, cleared; the page shows its wall."""
     page.goto("/")
     page.get_by_label("Name of a new shoot").fill(" ".join(names))
-    page.get_by_role("button", name="New shoot").click()
+    page.get_by_role("button", name="Begin without photos: Items to cut out").click()
     drop(page, [VIEWS / f"{name}.jpg" for name in names])
     expect(page.locator("#photo-list tbody img.thumb")).to_have_count(len(names))
     page.goto(page.url.replace("bring-in", "clear"))

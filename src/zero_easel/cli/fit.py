@@ -14,22 +14,22 @@ from zero_easel.cli.running import carry_out
 from zero_easel.core.photos.decoding import header_of
 from zero_easel.core.placing.layout import uncut_sizes
 from zero_easel.core.placing.placement import Subject
-from zero_easel.core.standard.deliverable import FORMATS, Deliverable
+from zero_easel.core.standard.deliverable import FORMATS, SIDES, Deliverable
 from zero_easel.core.standard.lengths import read_length
-from zero_easel.core.standard.model import Names, Standard
+from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.rule import explained
-from zero_easel.core.standard.rules import Canvas, Item
+from zero_easel.core.standard.rules import Canvas
 from zero_easel.core.standard.sizes import rules_on
 from zero_easel.core.standard.yaml.file import write_standard
 from zero_easel.files import write_atomically
 from zero_easel.folder.batch import FolderError, FolderRun, execute, prepare
 from zero_easel.planning.manifest import DONE
+from zero_easel.planning.whole import whole_standard
 from zero_easel.settings import available_cores
 
-SIZES = ("longest", "shorter", "width", "height", "percent", "megapixels", "exact")
+SIZES = (*SIDES, "percent", "megapixels", "exact")
 ALSO = (*SIZES, "by", "format", "quality", "max-kb", "density", "ground", "folder", "name")
 """What may be said of a further size."""
-_LENGTHS = ("longest", "shorter", "width", "height")
 _WEIGHED = 6
 """Pictures that are made to tell what all of them will weigh."""
 
@@ -43,17 +43,21 @@ class Fitting(NamedTuple):
     density: float = 72
     enlarge: bool = False
     keep_folders: bool = False
+    backdrop: str = "kept"
+    shadow: str = "drop"
 
 
 def standard_of(sizes: Sequence[Mapping[str, str]], asked: Fitting) -> Standard:
     """The standard of a plain job. sizes: one for each deliverable, keys of ALSO. Raises UsageError."""
     try:
-        return Standard(
-            name="Whole pictures",
+        return whole_standard(
+            [_deliverable(size, at, asked) for at, size in enumerate(sizes)],
             canvas=Canvas(ground=asked.ground, padding=asked.padding, density=asked.density),
-            item=Item(backdrop="kept", fit="percent", size=100, reduce_only=not asked.enlarge, cover_around="middle"),
-            names=Names(name=asked.name, keep_folders=asked.keep_folders, count="run"),
-            deliverables=tuple(_deliverable(size, at, asked) for at, size in enumerate(sizes)),
+            name=asked.name,
+            keep_folders=asked.keep_folders,
+            enlarge=asked.enlarge,
+            backdrop=asked.backdrop,
+            shadow=asked.shadow,
         )
     except ValidationError as error:
         raise UsageError(f"{explained(error)}.") from error
@@ -101,7 +105,7 @@ def _size(kind: str, size: Mapping[str, str], density: float) -> dict[str, Any]:
             raise UsageError(f"exact {size['exact']} should read WxH, like 300x250 or 9cmx13cm.")
         width, height = (round(_px(side, "exact", density)) for side in sides)
         return {"size": "exact", "width": width, "height": height}
-    number = _px(size[kind], kind, density) if kind in _LENGTHS else _number(size, kind, 0)
+    number = _px(size[kind], kind, density) if kind in SIDES else _number(size, kind, 0)
     return {"size": kind, "number": number}
 
 
@@ -187,6 +191,10 @@ def fit(
     more: Annotated[
         list[str] | None, typer.Option("--also", help="A further size: longest=400,format=webp,folder=small")
     ] = None,
+    backdrop: Annotated[
+        str, typer.Option(help="kept; or in-place: cleared to the ground, where it stands in the photo.")
+    ] = "kept",
+    shadow: Annotated[str, typer.Option(help="Of what is cleared: drop, natural or drawn.")] = "drop",
     recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
     keep_folders: Annotated[bool, typer.Option("--keep-folders", help="Pictures lie in the photos' folders.")] = False,
     keep_dates: Annotated[bool, typer.Option("--keep-dates", help="Pictures take their photos' file dates.")] = False,
@@ -204,7 +212,7 @@ def fit(
         "max-kb": str(max_kb or ""),
     }  # fmt: skip
     sizes = [{key: value for key, value in said.items() if value}, *map(also, more or ())]
-    asked = Fitting(name, ground, padding or "0px", density, enlarge, keep_folders)
+    asked = Fitting(name, ground, padding or "0px", density, enlarge, keep_folders, backdrop, shadow)
     rules = standard_of(sizes, asked)
     if standard_out is not None:
         write_atomically(standard_out, write_standard(rules).encode())

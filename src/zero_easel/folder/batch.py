@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import Match, Matcher, in_shooting_order, odd_counts
-from zero_easel.core.catalog.plan import Planned
+from zero_easel.core.catalog.plan import Planned, names_ask_for
 from zero_easel.core.catalog.products import Product, Shot
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.embed import camera_of
@@ -21,7 +21,7 @@ from zero_easel.core.light.geometry import Size
 from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, header_of, read_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.photos.reading import Reading, read
-from zero_easel.core.placing.layout import is_by_row
+from zero_easel.core.placing.layout import cuts_nothing, is_by_row
 from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
@@ -126,7 +126,9 @@ def prepare(
     for path in empties:
         if reason := _unreadable(path):
             raise FolderError(reason)
-    called_so = [p for p in found if shows_backdrop(p.name) and p.resolve() not in given]
+    # Where backdrops are kept a name says nothing: it is a picture like all others.
+    called_so = [] if cuts_nothing(standard) else [p for p in found if shows_backdrop(p.name)]
+    called_so = [p for p in called_so if p.resolve() not in given]
     photos = [path for path in found if path not in called_so and path.resolve() not in given]
     # A file that only happens to be called so stops nothing.
     unusable = [(path, reason) for path in called_so if (reason := _unreadable(path))]
@@ -309,9 +311,15 @@ def _planned(
     folder: Path,
     assets: Path | None,
 ) -> FolderRun:
+    sized = names_ask_for(standard, "width", "height")
     shots = [
         BatchPhoto(
-            _name(one.path), one.match, one.taken, why_left_out(one.match), folder=folder_within(one.path, folder)
+            _name(one.path),
+            one.match,
+            one.taken,
+            why_left_out(one.match),
+            _frame(one.path) if sized else Size(0, 0),
+            folder=folder_within(one.path, folder),
         )
         for one in matched
     ]
@@ -364,6 +372,12 @@ def _photo(path: Path) -> Photo:
 
 def _clear(path: Path, empties: list[Path]) -> CutItem:
     return clear(_photo(path), [empty_frame(empty) for empty in empties])
+
+
+def _frame(path: Path) -> Size:
+    """Size of the upright photo by its header; 0 x 0 if that does not tell."""
+    header = header_of(path)
+    return header.size if header else Size(0, 0)
 
 
 def _measure(path: Path, kept: Path, empties: list[Path], subject: Subject, standard: Standard) -> Subject:

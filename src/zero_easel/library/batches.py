@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.matching import Match
 from zero_easel.core.catalog.plan import Planned
+from zero_easel.core.light.geometry import Size
 from zero_easel.core.standard.model import Standard
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.lists.lines import PhotoLine, lines_of
@@ -58,11 +59,12 @@ def plan_lines(
 def _shot(line: PhotoLine, entry: RowEntry | None) -> BatchPhoto:
     match = Match(line.code, line.view, line.why, line.listed, line.doubt, line.card)
     out = line.problem or line.error if line.error else why_left_out(match, empty=line.empty, by_hand=line.left_out)
-    shot = BatchPhoto(line.name, match, line.taken, out, folder=line.folder)
+    frame = Size(line.width, line.height)
+    shot = BatchPhoto(line.name, match, line.taken, out, frame, folder=line.folder)
     if entry is None:
         return shot
     subject = entry.subject
-    return shot._replace(frame=subject.frame, measures=subject.measures, adjustment=subject.adjustment)
+    return shot._replace(measures=subject.measures, adjustment=subject.adjustment)
 
 
 def example_of(pictures: Sequence[Planned]) -> str:

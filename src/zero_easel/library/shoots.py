@@ -22,7 +22,7 @@ from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
 from zero_easel.files import write_atomically
 from zero_easel.library.changes.matches import stale
-from zero_easel.library.changes.standards import ensure_standard
+from zero_easel.library.changes.standards import add_standard, change_rules, ensure_standard, remove_standard, used_by
 from zero_easel.library.store.models import (
     Change,
     Clearing,
@@ -37,6 +37,7 @@ from zero_easel.library.store.models import (
     StandardRow,
 )
 from zero_easel.library.store.vault import Vault, cutout_key
+from zero_easel.planning.whole import NAME, whole_standard
 
 THUMBNAIL = 320
 LARGE = 1600
@@ -52,15 +53,46 @@ class BroughtIn:
     note: str
 
 
-def create_shoot(session: Session, name: str) -> Shoot:
-    """A new, empty shoot under the shop's standard. Raises ValueError if the name is empty."""
-    name = " ".join(name.split())[:200]
-    if not name:
-        raise ValueError("A shoot needs a name.")
-    shoot = Shoot(name=name, standard=ensure_standard(session))
+def create_shoot(session: Session, name: str, *, whole: bool = False) -> Shoot:
+    """A new, empty shoot under the shop's standard, or, of whole pictures, under one of its own, which begins as the
+    last one was left. Raises ValueError if the name is empty."""
+    name = _named(name)
+    shoot = Shoot(name=name, whole=whole, cards=not whole)
+    shoot.standard = _whole_standard(session, name) if whole else ensure_standard(session)
     session.add(shoot)
     session.flush()
     return shoot
+
+
+def rename_shoot(session: Session, shoot: Shoot, name: str) -> None:
+    """Call a shoot otherwise. Raises ValueError if the name is empty."""
+    shoot.name = _named(name)
+    session.flush()
+
+
+def _named(name: str) -> str:
+    name = " ".join(name.split())[:200]
+    if not name:
+        raise ValueError("A shoot needs a name.")
+    return name
+
+
+def _whole_standard(session: Session, name: str) -> StandardRow:
+    ensure_standard(session)  # the shop's is the first of all
+    last = session.scalar(select(Shoot).where(Shoot.whole).order_by(Shoot.id.desc()).limit(1))
+    rules = last.standard.rules if last else whole_standard()
+    return add_standard(session, rules.model_copy(update={"name": f"{NAME}, {name[:90]}"}))
+
+
+def cut_out_too(session: Session, shoot: Shoot) -> None:
+    """From whole pictures to items that are cut out: same photos, same sizes, by the shop's rules for items."""
+    rules, usual = shoot.standard.rules, ensure_standard(session).rules
+    names = rules.names if rules.names.name != "{original}" else usual.names
+    item = usual.item.model_copy(update={"backdrop": "cleared"})
+    change_rules(session, shoot.standard, rules.model_copy(update={"item": item, "names": names, "views": usual.views}))
+    shoot.whole, shoot.cards = False, True
+    stale(session, [shoot.id])
+    session.flush()
 
 
 def photos_of(session: Session, shoot_id: int) -> list[PhotoRow]:
@@ -115,7 +147,7 @@ def bring_in(
         original = session.get_one(Original, digest)
     photo = PhotoRow(shoot_id=shoot.id, digest=digest, name=name, folder=folder, original=original)
     photo.clearing = Clearing.NONE if original.error else Clearing.WAITING
-    photo.empty = shows_backdrop(name) and not original.error
+    photo.empty = shows_backdrop(name) and not original.error and not shoot.whole
     photo.problem = problem
     session.add(photo)
     session.flush()
@@ -189,8 +221,12 @@ def delete_shoot(session: Session, vault: Vault, shoot: Shoot) -> None:
     session.execute(delete(Run).where(Run.id.in_(ids)))
     for table in (Change, ShotRow, PhotoRow):
         session.execute(delete(table).where(table.shoot_id == shoot.id))
+    standard = shoot.standard
+    own = shoot.whole and not any(other.id != shoot.id for other in used_by(session, standard))
     session.delete(shoot)
     session.flush()
+    if own and not session.scalar(select(Run.id).where(Run.standard_id == standard.id).limit(1)):
+        remove_standard(session, standard)
     for run_id in ids:
         shutil.rmtree(vault.run(run_id), ignore_errors=True)
 

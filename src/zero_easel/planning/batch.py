@@ -9,11 +9,20 @@ from datetime import datetime
 from typing import NamedTuple, TypeVar
 
 from zero_easel.core.catalog.matching import Match, Turn, views_in_turn
-from zero_easel.core.catalog.plan import KEEPS_NAME, Clash, NamedPhoto, Namer, Planned, find_clashes, plan_all
+from zero_easel.core.catalog.plan import (
+    KEEPS_NAME,
+    Clash,
+    NamedPhoto,
+    Namer,
+    Planned,
+    find_clashes,
+    names_ask_for,
+    plan_all,
+)
 from zero_easel.core.catalog.products import Product
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Size
-from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.layout import lay_out, uncut_sizes
 from zero_easel.core.placing.placement import Adjustment, Placement, Subject
 from zero_easel.core.placing.pose import Dimensions
 from zero_easel.core.standard.model import Standard
@@ -73,12 +82,16 @@ def plan(
     Raises PatternError if names ask for something that the catalog does not have.
     """
     part = [at for at, shot in enumerate(shots) if not shot.out]
-    photos = [NamedPhoto(shots[at].name, shots[at].match, shots[at].taken, shots[at].folder) for at in part]
+    row = _subjects([shots[at] for at in part], standard, catalog.products)
+    photos = [
+        NamedPhoto(shots[at].name, shots[at].match, shots[at].taken, shots[at].folder, sizes)
+        for at, sizes in zip(part, _own_sizes(row, standard), strict=True)
+    ]
     if copies:
         planned = Namer(standard, catalog.columns, name).plan(photos, catalog.products)
     else:
         planned = plan_all(standard, photos, catalog.products, catalog.columns, name)
-    subjects = dict(zip(part, _subjects([shots[at] for at in part], standard, catalog.products), strict=True))
+    subjects = dict(zip(part, row, strict=True))
     if not catalog.wanted:
         planned = [one._replace(problems=tuple(p for p in one.problems if p != KEEPS_NAME)) for one in planned]
     pictures = [one._replace(at=part[one.at]) for one in planned]
@@ -105,6 +118,19 @@ def _subjects(shots: Sequence[BatchPhoto], standard: Standard, products: Mapping
         )
         for shot, product, view in zip(shots, shown, views_in_turn(turns, standard.views), strict=True)
     ]
+
+
+def _own_sizes(row: Sequence[Subject], standard: Standard) -> list[dict[str, Size]]:
+    """Sizes of whole pictures by deliverable, for all whose frame is known, if names tell them."""
+    found: list[dict[str, Size]] = [{} for _ in row]
+    if not names_ask_for(standard, "width", "height"):
+        return found
+    for wanted in standard.deliverables:
+        rules = rules_on(standard, wanted)
+        for sizes, subject in zip(found, row, strict=True):
+            own = uncut_sizes([subject], rules) if subject.frame.width else []
+            sizes |= {wanted.name: own[0]} if own else {}
+    return found
 
 
 def why_left_out(match: Match, *, empty: bool = False, by_hand: bool = False) -> str:

@@ -36,7 +36,8 @@ _USUAL_SPREAD = 0.2
 @dataclass(frozen=True)
 class Estimate:
     """Of one deliverable. count: pictures. known: how many of them were made or measured. total: bytes of all; low,
-    high: where the truth lies in 19 of 20 cases. before: bytes of the originals."""
+    high: where the truth lies in 19 of 20 cases. before: bytes of the originals. each: by photo id the bytes of its
+    picture, and whether they are known."""
 
     deliverable: str
     count: int
@@ -45,6 +46,7 @@ class Estimate:
     low: float
     high: float
     before: int
+    each: Sequence[tuple[int, float, bool]] = ()
 
 
 @dataclass
@@ -143,12 +145,15 @@ def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
     sure = sum(size for _, size in known)
     before = _before(wanted)
     if not open_:
-        return Estimate(name, len(wanted), len(known), sure, sure, sure, before)
+        each = [(one.photo.id, float(one.bytes or 0), True) for one in wanted]
+        return Estimate(name, len(wanted), len(known), sure, sure, sure, before, each)
     weighed = [(hint, size) for hint, size in known if hint]
     usual = sure / len(known)
     # Nothing to tell one from another by: all are as those that were weighed.
     ratio = sum(size for _, size in weighed) / sum(hint for hint, _ in weighed) if weighed else 0.0
     expected = [(hint * ratio if hint and ratio else usual) for hint in open_]
+    left = iter(expected)
+    each = [(o.photo.id, next(left), False) if o.bytes is None else (o.photo.id, float(o.bytes), True) for o in wanted]
     rest, n = sum(expected), len(known)
     # What is usual counts as two samples: two that happen to agree must not look certain.
     missed = sum((size - (hint * ratio if hint and ratio else usual)) ** 2 for hint, size in known)
@@ -158,7 +163,7 @@ def estimate_of(name: str, wanted: Sequence[_Wanted]) -> Estimate:
     factor = 2 + 6 / max(1, n)
     spread = factor * deviation * math.sqrt(len(open_) + len(open_) ** 2 / max(1, n))
     total = sure + rest
-    return Estimate(name, len(wanted), len(known), total, max(sure, total - spread), total + spread, before)
+    return Estimate(name, len(wanted), len(known), total, max(sure, total - spread), total + spread, before, each)
 
 
 def _before(wanted: Sequence[_Wanted]) -> int:

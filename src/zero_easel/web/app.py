@@ -25,6 +25,7 @@ from zero_easel.web.screens import (
     standards,
     touchup,
     versions,
+    whole,
 )
 from zero_easel.web.security import Guard
 from zero_easel.web.troubles import tell_troubles
@@ -48,6 +49,7 @@ def create_app(bench: Workbench) -> FastAPI:
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     for screen in (
         shoots,
+        whole,
         bring_in,
         matching,
         clearing,

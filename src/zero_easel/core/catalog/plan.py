@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from zero_easel.core.catalog.matching import Match, Turn, views_in_turn
 from zero_easel.core.catalog.products import Product
+from zero_easel.core.light.geometry import Size
 from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.information import TEXTS
 from zero_easel.core.standard.model import Standard
@@ -24,7 +25,7 @@ from zero_easel.core.standard.naming import (
     stem,
 )
 from zero_easel.core.standard.overlays import read_condition
-from zero_easel.core.standard.patterns import FIELDS, NamePattern, Pattern, PatternError, Value
+from zero_easel.core.standard.patterns import FIELDS, NamePattern, Pattern, PatternError, Value, folders_within
 from zero_easel.core.standard.sizes import size_of
 
 KEEPS_NAME = NameProblem("product", "no product; keeps the photo's own name")
@@ -37,12 +38,14 @@ _FACINGS = {"front": "1", "left": "2", "side": "2", "top": "3", "back": "7", "ri
 
 
 class NamedPhoto(NamedTuple):
-    """A photo that is to be named, and how it was matched. folder: where it lies among the others, "" beside them."""
+    """A photo that is to be named, and how it was matched. folder: where it lies among the others, "" beside them.
+    sizes: of its pictures, by deliverable, where they are not the canvas's."""
 
     original: str
     match: Match
     taken: datetime | None = None
     folder: str = ""
+    sizes: Mapping[str, Size] = MappingProxyType({})
 
 
 class Planned(NamedTuple):
@@ -121,8 +124,9 @@ class Namer:
     ) -> None:
         self._standard, self._shoot, self._wanted = standard, shoot, wanted
         names = standard.names
-        self._name = NamePattern((wanted.file if wanted else "") or names.name, columns)
-        folder = "/".join(part for part in (wanted.folder if wanted else "", names.folder) if part)
+        within, name = folders_within((wanted.file if wanted else "") or names.name)
+        self._name = NamePattern(name, columns)
+        folder = "/".join(part for part in (wanted.folder if wanted else "", names.folder, within) if part)
         self._folder = NamePattern(folder, columns) if folder else None
         self._replacement = Replacement(names.find, names.replace_with, names.find_as == "regex")
         self._needs_product = self._name.needs_product()
@@ -166,7 +170,9 @@ class Namer:
         # Thousands are named while a pattern is typed: the values of a product are made once and completed in place.
         values["view"], values["facing"] = view, _FACINGS.get(view, "")
         values["date"] = values["time"] = subject.taken
-        values["original"] = stem(original)
+        values["original"], values["folder"] = stem(original), subject.folder.rpartition("/")[2]
+        size = subject.sizes.get(self._wanted.name, self._size) if self._wanted else self._size
+        values["width"], values["height"] = size
         folder = _NOWHERE if lost and self._folder_needs_product else self._folder_of(values)
         own = subject.folder if self._standard.names.keep_folders else ""
         path = "".join(f"{part}/" for part in (folder.name, _portable_folders(own)) if part)
@@ -196,7 +202,6 @@ class Namer:
         return self._counts[key] - 1 + self._standard.names.start
 
     def _of_product(self, product: Product) -> dict[str, Value]:
-        width, height = self._size
         return {
             **product.extra,
             "code": product.code,
@@ -205,8 +210,6 @@ class Namer:
             "colour": product.colour,
             "ean": product.ean,
             "gtin": product.ean.zfill(14) if product.ean else "",
-            "width": width,
-            "height": height,
             "deliverable": self._wanted.name if self._wanted else "",
             "shoot": self._shoot,
         }
@@ -222,6 +225,13 @@ def _asked_fields(standard: Standard, columns: Sequence[str]) -> frozenset[str]:
             raise PatternError(f"the overlay {overlay.name} asks for a column '{column}', and the catalog has none")
         fields |= {column} if column else set()
     return frozenset(fields)
+
+
+def names_ask_for(standard: Standard, *fields: str) -> bool:
+    """Whether the names of any deliverable, or their folders, ask for one of some fields."""
+    names = standard.names
+    texts = [names.name, names.folder, *(text for d in standard.deliverables for text in (d.file, d.folder))]
+    return any(Pattern(text).fields & set(fields) for text in texts if text)
 
 
 def find_clashes(planned: Sequence[Planned]) -> list[Clash]:

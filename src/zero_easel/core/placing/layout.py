@@ -35,7 +35,7 @@ class _Ruled(NamedTuple):
 
 
 def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Placement | None]:
-    """Lay a row out; None for a photo that has neither an item nor is to be shown uncut.
+    """Lay a row out; None for a photo that has neither an item nor is to be shown whole.
 
     subjects: all photos of the shoot, in shooting order: group rules look at all of them.
     """
@@ -50,7 +50,7 @@ def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Placement |
     items: dict[int, RowItem] = {}
     for at, subject in enumerate(subjects):
         rules, area = ruled(_scope(subject), subject.adjustment.backdrop)
-        found.append(_uncut(canvas, rules, subject) if rules.backdrop == "kept" else None)
+        found.append(_uncut(canvas, rules, subject) if rules.backdrop != "cleared" else None)
         if rules.backdrop == "cleared" and (one := row_item(subject, rules, area)) is not None:
             items[at] = one
     for at, one in zip(items, scaled(canvas, with_neighbours(list(items.values()))), strict=True):
@@ -63,7 +63,7 @@ def _compared(subjects: Sequence[Subject], row: list[Placement | None]) -> list[
     groups: dict[tuple[str, str], dict[int, float]] = defaultdict(dict)
     for at, (subject, placement) in enumerate(zip(subjects, row, strict=True)):
         # At true size and as shot items differ by nature.
-        if placement is None or placement.rules.backdrop == "kept" or subject.measures is None:
+        if placement is None or placement.rules.backdrop != "cleared" or subject.measures is None:
             continue
         if placement.rules.scale in ("share", "even-weight"):
             area = subject.measures.area * placement.scale**2 / (placement.canvas.width * placement.canvas.height)
@@ -97,7 +97,7 @@ def cuts_nothing(standard: Standard) -> bool:
     """Whether no picture of a standard needs a cutout, unless a person says so of a photo."""
     item = standard.item.model_dump()
     for rules in (item, *(item | dict(special.item) for special in standard.exceptions)):
-        if rules["backdrop"] == "cleared" or (rules["fit"] == "cover" and rules["cover_around"] == "item"):
+        if rules["backdrop"] != "kept" or (rules["fit"] == "cover" and rules["cover_around"] == "item"):
             return False
     return True
 
@@ -182,8 +182,10 @@ def _enlarged(scale: float) -> list[Note]:
     return [Note(NoteKind.ENLARGED, f"enlarged {scale:.2f} times")] if scale > _VISIBLY else []
 
 
-def _uncut(canvas: Canvas, rules: Item, subject: Subject) -> Placement:
+def _uncut(canvas: Canvas, rules: Item, subject: Subject) -> Placement | None:
     measures = subject.measures
+    if measures is None and rules.backdrop == "in-place":
+        return None
     item = measures.centroid if measures and rules.cover_around == "item" else None
     middle = subject.adjustment.keep or item
     uncut = lay_uncut(canvas, rules, subject.frame, middle)
@@ -211,10 +213,10 @@ def _uncut(canvas: Canvas, rules: Item, subject: Subject) -> Placement:
 
 
 def uncut_sizes(subjects: Sequence[Subject], standard: Standard) -> list[Size]:
-    """Sizes in px of the pictures that keep their backdrop, on the standard's canvas; one for each that does."""
+    """Sizes in px of the pictures that keep their framing, on the standard's canvas; one for each that does."""
     rules = [rules_of(subject, standard) for subject in subjects]
     return [
         padded(standard.canvas, lay_uncut(standard.canvas, own, subject.frame, None)).canvas
         for subject, own in zip(subjects, rules, strict=True)
-        if own.backdrop == "kept"
+        if own.backdrop != "cleared"
     ]

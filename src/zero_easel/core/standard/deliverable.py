@@ -7,7 +7,7 @@ from pydantic import Field, field_validator, model_validator
 
 from zero_easel.core.standard.grounds import TRANSPARENT, WHITE, read_ground
 from zero_easel.core.standard.naming import portable
-from zero_easel.core.standard.patterns import NamePattern, Pattern
+from zero_easel.core.standard.patterns import NamePattern, Pattern, folders_within
 from zero_easel.core.standard.rule import Part, Rule, Sentence
 
 FormatName = Literal["jpeg", "png", "webp", "avif", "tiff", "jpeg2000", "openraster", "svg"]
@@ -68,6 +68,8 @@ def _labels(ability: str) -> str:
     return ", ".join(FORMATS[name].label for name in get_args(FormatName) if name in ABLE[ability])
 
 
+SIDES = ("longest", "shorter", "width", "height")
+"""Sizes of which the number is the length of a side."""
 SRGB, KEPT = "sRGB", "kept"
 _NAME = re.compile(r"\w[\w +-]{0,39}")
 
@@ -122,7 +124,7 @@ class Deliverable(Part):
     number: Annotated[
         float,
         Field(gt=0, le=20_000),
-        Rule("size", "px, %, megapixels, or times, for the others", ask="Size of {name}"),
+        Rule("size", "px, %, megapixels, or times, for the others", as_length=True, ask="Size of {name}"),
     ] = 100
     base: Annotated[
         str,
@@ -355,7 +357,7 @@ class Deliverable(Part):
             raise ValueError(f"{self.kind.label} loses nothing, so a limit on bytes cannot be kept")
         if self.max_kb and self.lossless:
             raise ValueError("a limit on bytes cannot be kept without loss; give up one of the two")
-        if self.folder and "n" in Pattern(self.folder).fields:
+        if "n" in Pattern(f"{self.folder}/{folders_within(self.file)[0]}").fields:
             raise ValueError("{n} counts pictures and cannot stand in a folder's name")
         return self
 

@@ -4,7 +4,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from zero_easel.core.standard.deliverable import words_of
+from zero_easel.core.standard.deliverable import SIDES, words_of
 from zero_easel.core.standard.lengths import read_length
 from zero_easel.core.standard.model import (
     ALL,
@@ -37,7 +37,8 @@ def changed(standard: Standard, field: str, value: str, scope: Scope = ALL) -> S
     rule = rule_at(field)
     if not isinstance(target, dict) or last not in target:
         raise StandardError(f"there is no rule named {field}")
-    typed = _typed(field, rule, value, target[last], standard.canvas.density)
+    density = target.get("density") or standard.canvas.density
+    typed = _typed(field, rule, value, target[last], density, as_length=rule.as_length and _is_length(target, last))
     if scope == ALL:
         before, target[last] = target[last], typed
         if path and path[0] in LISTS and last == "name":
@@ -140,9 +141,14 @@ def _with_own(standard: Standard, scope: Scope, own: dict[str, Any]) -> Standard
     return validated(standard.model_dump() | {"exceptions": [s.model_dump() for s in together]})
 
 
-def _typed(field: str, rule: Rule, value: str, before: object, density: float) -> object:
+def _is_length(part: dict[str, Any], field: str) -> bool:
+    """Whether a field is a length now: the number of a deliverable is one only where it measures a side."""
+    return field != "number" or part["size"] in SIDES
+
+
+def _typed(field: str, rule: Rule, value: str, before: object, density: float, *, as_length: bool) -> object:
     text = value.strip()
-    if rule.as_length:
+    if as_length:
         try:
             return str(round(read_length(text, "px").px(0, density))) if "%" not in text else text
         except ValueError as error:

@@ -11,7 +11,7 @@ from zero_easel.core.standard.information import Information
 from zero_easel.core.standard.lengths import Length
 from zero_easel.core.standard.naming import Replacement
 from zero_easel.core.standard.overlays import Overlay
-from zero_easel.core.standard.patterns import NamePattern, Pattern
+from zero_easel.core.standard.patterns import NamePattern, Pattern, folders_within
 from zero_easel.core.standard.rule import Part, Rule, Sentence, explained, fault_of, rules_in
 from zero_easel.core.standard.rules import Canvas, Item, Special
 
@@ -125,13 +125,13 @@ class Names(Part):
     @classmethod
     def _good_pattern(cls, value: str) -> str:
         if value:
-            NamePattern(value)
+            NamePattern(folders_within(value)[1] or value)
         return value
 
     @model_validator(mode="after")
     def _good_names(self) -> Self:
         Replacement(self.find, self.replace_with, self.find_as == "regex")
-        if self.folder and "n" in Pattern(self.folder).fields:
+        if "n" in Pattern(f"{self.folder}/{folders_within(self.name)[0]}").fields:
             raise ValueError("{n} counts pictures and cannot stand in a folder's name")
         return self
 

@@ -17,7 +17,7 @@ PRODUCT_FIELDS = frozenset({"code", "name", "category", "ean", "colour", "gtin"}
 """Fields that a photo without a product cannot fill; so are all free columns of the catalog."""
 FIELDS = (
     *("code", "view", "n", "name", "category", "colour", "ean", "gtin", "facing", "date", "time", "width", "height"),
-    *("deliverable", "original", "shoot"),
+    *("deliverable", "original", "folder", "shoot"),
 )
 _CHANGES: dict[str, Callable[[str], str]] = {}
 _DIRECTIVES = set("aAbBdeHIjmMpSUVWyYGu%")
@@ -88,6 +88,23 @@ class NamePattern(Pattern):
         super().__init__(text, known)
         if not re.sub(r"[\s.]", "", text):
             raise PatternError("the name is empty")
+
+
+def folders_within(text: str) -> tuple[str, str]:
+    """A pattern's folders and the name in them: what lies before and behind its last slash outside of braces.
+
+    Raises PatternError for a brace left open.
+    """
+    at, last = 0, -1
+    while at < len(text):
+        if text[at] == "{" and text[at : at + 2] != "{{":
+            at = _end_of(text, at)
+        elif text[at] in "{}":
+            at += 1
+        elif text[at] == "/":
+            last = at
+        at += 1
+    return text[: max(last, 0)], text[last + 1 :]
 
 
 def slug(text: str) -> str:

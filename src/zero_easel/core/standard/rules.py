@@ -132,12 +132,13 @@ class Item(Part):
     """How an item sits on the canvas. Numbers without a unit of their own are in per cent."""
 
     backdrop: Annotated[
-        Literal["cleared", "kept"],
+        Literal["cleared", "kept", "in-place"],
         Rule(
             "backdrop",
-            "cleared, or kept for pictures that are not cut out",
-            "Mood shots, banners",
+            "cleared; kept for pictures that are not cut out; in-place: cleared, and the photo's own framing kept",
+            "Kept for mood shots and banners. What is cleared in place is sized and fitted as uncut pictures are",
             ask="Whether photos are cut out",
+            choices={"cleared": "cleared", "kept": "kept", "in-place": "cleared, the framing kept"},
         ),
     ] = "cleared"
     straighten: Annotated[

@@ -1,15 +1,83 @@
 """Deliverables' sizes: a standard as it holds on the canvas of one of its deliverables."""
 
 import math
+import re
 from collections.abc import Mapping
 from typing import Any
 
+from pydantic import ValidationError
+
 from zero_easel.core.light.geometry import Size
-from zero_easel.core.standard.deliverable import Deliverable
-from zero_easel.core.standard.lengths import Length, read_sides, write_sides
+from zero_easel.core.standard.deliverable import FORMATS, Deliverable
+from zero_easel.core.standard.grounds import TRANSPARENT
+from zero_easel.core.standard.lengths import Length, read_length, read_sides, write_sides
 from zero_easel.core.standard.model import Standard
-from zero_easel.core.standard.rule import Part, rules_in
+from zero_easel.core.standard.rule import Part, explained, rules_in
 from zero_easel.core.standard.rules import BOXES, Canvas, Item, Special
+
+_SIZE = re.compile(
+    r"(?:(?P<side>longest|shorter|wide|width|high|height)\s+)?(?P<first>[\d.,]+\s*(?:px|mm|cm|in)?)"
+    r"(?:\s*[x\u00d7]\s*(?P<second>[\d.,]+\s*(?:px|mm|cm|in)?)|\s*(?P<unit>%|percent|mpx|megapixels?))?"
+    r"(?:\s+(?P<behind>longest|shorter|wide|high))?(?![\w%])",
+    re.IGNORECASE,
+)
+_SIDES = {"wide": "width", "high": "height"}
+
+
+def read_size(text: str, density: float) -> tuple[dict[str, Any], str]:
+    """A size as people say it, as fields of a deliverable, and the words behind it: "1400", "1250 wide", "600 high",
+    "shorter 600", "10 cm wide", "60 %", "4 Mpx", "1800x1125", "9 x 13 cm". A length alone says nothing of the side.
+
+    Raises ValueError.
+    """
+    match = _SIZE.match(text.strip())
+    if match is None:
+        raise ValueError(f"must be a size, like 1400, 1250 wide, 60 % or 1800x1125 (given: {text})")
+    side, first, second, unit, behind = match.group("side", "first", "second", "unit", "behind")
+    rest = text.strip()[match.end() :].strip()
+    side = (side or behind or "").lower()
+    if second:
+        given = re.search(r"[a-z]+$", second)
+        first += given[0] if given and not re.search(r"[a-z]+$", first) else ""  # 9 x 13 cm
+        width, height = (round(read_length(one.strip(), "px").px(0, density)) for one in (first, second))
+        return {"size": "exact", "width": width, "height": height}, rest
+    if unit:
+        number = float(first.replace(",", "."))
+        return {"size": "percent" if unit[0] in "%pP" else "megapixels", "number": number}, rest
+    number = round(read_length(first.strip(), "px").px(0, density))
+    return ({"size": _SIDES.get(side, side)} if side else {}) | {"number": number}, rest
+
+
+def read_deliverables(text: str, like: Deliverable, density: float) -> list[Deliverable]:
+    """Sizes as people say them, one after the other with commas, each with the words of a format, of how it is filled,
+    and of its ground: "400 webp, 24x24 png transparent, 1000x280 cover". What is not said is as in `like`.
+
+    Raises ValueError.
+    """
+    return [_read_deliverable(one, like, density) for one in re.split(r"[,;](?!\d)", text) if one.strip()]
+
+
+def _read_deliverable(text: str, like: Deliverable, density: float) -> Deliverable:
+    fields, rest = read_size(text, density)
+    fields = {"size": "longest"} | fields
+    formats = {name: name for name in FORMATS} | {kind.suffix[1:]: name for name, kind in FORMATS.items()}
+    for word in rest.lower().split():
+        if word in formats or word in ("jpg", "tif"):
+            fields["format"] = formats[word]
+        elif word in ("contain", "cover", "stretch"):
+            fields["by"] = word
+        elif word == TRANSPARENT:
+            fields["ground"] = TRANSPARENT
+        else:
+            raise ValueError(
+                f"{word} is no format, and not contain, cover, stretch or transparent (in: {text.strip()})"
+            )
+    name = re.sub(r"[^\w +-]+", "", text.replace("%", " percent").replace("\u00d7", "x")).strip()[:40]
+    kept = like.model_dump() | {"name": name, "folder": "{deliverable}", "file": "", "base": ""}
+    try:
+        return Deliverable.model_validate(kept | fields)
+    except ValidationError as error:
+        raise ValueError(explained(error)) from error
 
 
 def size_of(standard: Standard, wanted: Deliverable) -> Size:

@@ -4,14 +4,14 @@ from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple, Protocol
 
-from sqlalchemy import ColumnElement, or_, select
+from sqlalchemy import ColumnElement, and_, or_, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import in_shooting_order
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.items.flag import DOUBTFUL
-from zero_easel.library.store.models import Clearing, CutoutRow, Original, PhotoRow, ProductRow, ShotRow
+from zero_easel.library.store.models import Clearing, CutoutRow, Original, PhotoRow, ProductRow, Shoot, ShotRow
 
 
 class PhotoLine(NamedTuple):
@@ -75,10 +75,11 @@ class PhotoLine(NamedTuple):
 
 def wants_products() -> ColumnElement[bool]:
     """For questions about photos: whether they should show products. There is a catalog, or their shoot has a shot
-    list; without either, what has no product needs nobody."""
-    return or_(
+    list; without either, or as whole pictures, what has no product needs nobody."""
+    known = or_(
         select(ProductRow.code).exists(), select(ShotRow.id).where(ShotRow.shoot_id == PhotoRow.shoot_id).exists()
     )
+    return and_(known, ~select(Shoot.id).where(Shoot.id == PhotoRow.shoot_id, Shoot.whole).exists())
 
 
 _PHOTO = PhotoLine._fields[: PhotoLine._fields.index("bytes")]

@@ -18,6 +18,7 @@ from zero_easel.library.store.models import (
     PictureState,
     Run,
     RunState,
+    Shoot,
 )
 
 _ON_SHELF = 6
@@ -120,14 +121,15 @@ def newest_runs(session: Session, shoot_ids: Collection[int] | None = None) -> d
 
 
 def shelves(session: Session) -> dict[int, list[PhotoRow]]:
-    """A few cleared photos of different products of each shoot, to know it by."""
+    """A few photos of different products of each shoot, to know it by: cleared ones, but where pictures are whole."""
     called = func.coalesce(func.nullif(PhotoRow.code, ""), PhotoRow.name)
     first = func.row_number().over(partition_by=(PhotoRow.shoot_id, called), order_by=PhotoRow.id).label("first")
     cleared = (
         select(PhotoRow.id, PhotoRow.shoot_id, first)
         .join(Original, Original.digest == PhotoRow.digest)
-        .join(CutoutRow, CutoutRow.key == PhotoRow.cutout_key)
-        .where(_PART, CutoutRow.bounds.is_not(None))
+        .join(Shoot, Shoot.id == PhotoRow.shoot_id)
+        .outerjoin(CutoutRow, CutoutRow.key == PhotoRow.cutout_key)
+        .where(_PART, or_(Shoot.whole, CutoutRow.bounds.is_not(None)))
         .subquery()
     )
     place = func.row_number().over(partition_by=cleared.c.shoot_id, order_by=cleared.c.id).label("place")

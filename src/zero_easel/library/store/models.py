@@ -221,7 +221,8 @@ class CutoutRow(Base):
 
 class Shoot(Base):
     """A batch of photos that belong together. stale: something came in since its photos were matched. cards: whether
-    there may be code cards among them. run_asked: a run is to start as soon as they have been looked for."""
+    there may be code cards among them. run_asked: a run is to start as soon as they have been looked for. whole: its
+    pictures are whole ones, which one page does."""
 
     __tablename__ = "shoot"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -232,6 +233,7 @@ class Shoot(Base):
     stale: Mapped[bool] = mapped_column(default=False)
     cards: Mapped[bool] = mapped_column(default=True)
     run_asked: Mapped[bool] = mapped_column(default=False)
+    whole: Mapped[bool] = mapped_column(default=False)
 
 
 class ShotRow(Base):

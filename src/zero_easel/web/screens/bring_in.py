@@ -75,7 +75,7 @@ def take_files(
     Answers with a line of JSON per file, each as soon as it is in, or returns to the list if a plain form sent them.
     """
     with bench.database.session() as session:
-        found(session.get(Shoot, shoot_id), "shoot")
+        back = "whole" if found(session.get(Shoot, shoot_id), "shoot").whole else "bring-in"
 
     def reports() -> Iterator[str]:
         for file in files:
@@ -88,7 +88,7 @@ def take_files(
         return StreamingResponse(reports(), media_type="application/x-ndjson")
     for _ in reports():
         pass
-    return RedirectResponse(f"/shoots/{shoot_id}/bring-in", 303)
+    return RedirectResponse(f"/shoots/{shoot_id}/{back}", 303)
 
 
 @router.post("/photos/{photo_id}/leave-out")
@@ -107,11 +107,13 @@ def empty_frame(request: Request, session: Db, bench: Bench, photo: PhotoById, a
 
 
 @router.post("/shoots/{shoot_id}/leave-out")
-def leave_all_out(session: Db, shoot: ShootById, ask: Asked, out: Annotated[bool, Form()] = True) -> Response:
+def leave_all_out(
+    session: Db, shoot: ShootById, ask: Asked, out: Annotated[bool, Form()] = True, back: str = "bring-in"
+) -> Response:
     """Leave out all that a filter shows, or include them again."""
     ids = wanted_ids(lines_of(session, shoot.id), ask, shoot.standard.rules.canvas)
     if ids:
         leave_out(session, shoot, ids, out)
     order = {"sort": ask.sort, "down": str(ask.down).lower()} if ask.sort or ask.down else {}
     query = urlencode({"only": ask.show, "under": ask.under, **order})
-    return RedirectResponse(f"/shoots/{shoot.id}/bring-in?{query}", 303)
+    return RedirectResponse(f"/shoots/{shoot.id}/{'whole' if back == 'whole' else 'bring-in'}?{query}", 303)

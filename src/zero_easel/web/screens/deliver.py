@@ -108,7 +108,7 @@ class _Sizes(NamedTuple):
 def _sizes(row: Sequence[RowEntry], rules: Standard, wanted: Deliverable) -> _Sizes:
     """What a deliverable's pictures will measure: items stand on its canvas, whole pictures may have sizes of their
     own."""
-    whole = [one for one in row if one.subject.frame.width and rules_of(one.subject, rules).backdrop == "kept"]
+    whole = [one for one in row if one.subject.frame.width and rules_of(one.subject, rules).backdrop != "cleared"]
     if not whole:
         return _Sizes("{} × {}".format(*size_of(rules, wanted)), [])
     found = uncut_sizes([one.subject for one in whole], rules_on(rules, wanted))

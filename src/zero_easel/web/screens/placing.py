@@ -222,8 +222,8 @@ def _lasting(entry: RowEntry) -> dict[str, Any]:
 
 def _item(entry: RowEntry, placement: Placement, rules: Standard, areas: dict[str, Box]) -> dict[str, Any]:
     line, subject = entry.line, entry.subject
-    kept = placement.rules.backdrop == "kept"
-    if kept or not entry.key:
+    whole = placement.rules.backdrop != "cleared"
+    if placement.rules.backdrop == "kept" or not entry.key:
         source, crop = f"/media/large/{line.digest}.jpg", [0, 0, *subject.frame]
     else:
         source = f"/media/cutout/{entry.key}/small.webp"
@@ -248,8 +248,8 @@ def _item(entry: RowEntry, placement: Placement, rules: Standard, areas: dict[st
         "scale": round(placement.scale, 4),
         "mm": size,
         "ppm": density and round(density, 3),
-        "uncut": placement.rules.fit if kept else "",
-        "cut": bool(placement.cut_sides) or kept,
+        "uncut": placement.rules.fit if whole else "",
+        "cut": bool(placement.cut_sides) or whole,
         "adjustment": subject.adjustment._asdict(),
         "moved": subject.adjustment.moves,
         "notes": [{"text": note.text, "calls": note.calls} for note in placement.notes],

@@ -25,7 +25,8 @@ from zero_easel.web.page import Bench, Db, RunById, found, is_partial, plural, s
 router = APIRouter()
 _STATES = {"pause": RunState.PAUSED, "stop": RunState.STOPPED, "continue": RunState.RUNNING}
 _LIST_TYPES = {"csv": "text/csv; charset=utf-8", "json": "application/json", "jsonld": "application/ld+json"}
-VIEWS = ("sheet", "table", "checks")
+VIEWS = ("sheet", "table", "checks", "line")
+"""Ways to show what is finished; "line" tells of it only."""
 
 
 @router.get("/runs")
@@ -116,7 +117,13 @@ def _checks_table(done: list[PictureRow], failing: list[PictureRow], rules: Stan
 
 @router.post("/runs/{run_id}/state")
 def change_state(
-    request: Request, session: Db, bench: Bench, run: RunById, after: BackgroundTasks, wish: str = Form()
+    request: Request,
+    session: Db,
+    bench: Bench,
+    run: RunById,
+    after: BackgroundTasks,
+    wish: str = Form(),
+    show_as: str = "sheet",
 ) -> Response:
     """Pause, stop or continue."""
     state = found(_STATES.get(wish), "command")
@@ -126,7 +133,7 @@ def change_state(
     session.flush()
     after.add_task(bench.dispatcher.wake)
     if is_partial(request):
-        return run_page(request, session, run)
+        return run_page(request, session, run, show_as)
     return RedirectResponse(f"/runs/{run.id}", 303)
 
 

@@ -1,13 +1,17 @@
 """The shoots page, and the door to a shoot."""
 
-from fastapi import APIRouter, Form, Request
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from datetime import UTC, datetime
+from typing import Annotated
+
+from fastapi import APIRouter, BackgroundTasks, File, Form, Request, UploadFile
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from sqlalchemy import select
 
+from zero_easel.library.incoming import take
 from zero_easel.library.lists.summary import shelves
 from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot
 from zero_easel.library.store.models import Shoot
-from zero_easel.web.page import Bench, Db, ShootById, show
+from zero_easel.web.page import Bench, Db, ShootById, day, show
 from zero_easel.web.stages import stages, stages_of_all
 
 router = APIRouter()
@@ -16,22 +20,42 @@ router = APIRouter()
 @router.get("/")
 def list_shoots(request: Request, session: Db) -> HTMLResponse:
     """All shoots, the newest first."""
-    return _page(request, session)
+    shoots = list(session.scalars(select(Shoot).order_by(Shoot.created.desc(), Shoot.id.desc())))
+    marks, items = stages_of_all(session, shoots), shelves(session)
+    rows = [(shoot, items.get(shoot.id, []), marks[shoot.id]) for shoot in shoots]
+    return show(request, "shoots.html", shelves=rows)
 
 
 @router.post("/shoots")
-def new_shoot(request: Request, session: Db, name: str = Form("")) -> Response:
-    """Make a shoot and go on to bringing photos in."""
-    try:
-        shoot = create_shoot(session, name)
-    except ValueError as error:
-        return _page(request, session, str(error), 422)
-    return RedirectResponse(f"/shoots/{shoot.id}/bring-in", 303)
+def new_shoot(
+    request: Request,
+    session: Db,
+    bench: Bench,
+    after: BackgroundTasks,
+    name: str = Form(""),
+    whole: bool = Form(False),
+    files: Annotated[list[UploadFile] | None, File()] = None,
+) -> Response:
+    """Make a shoot, by default named by the day, and go on to it. files: of a page without scripts; others bring them
+    in one by one."""
+    shoot = create_shoot(session, name.strip() or day(datetime.now(UTC)), whole=whole)
+    session.commit()
+    for file in files or ():
+        if file.filename:
+            for _ in take(bench.database, bench.vault, shoot.id, file.filename, file.file):
+                pass
+            after.add_task(bench.dispatcher.wake)
+    address = f"/shoots/{shoot.id}/{'whole' if whole else 'bring-in'}"
+    if "application/json" in request.headers.get("accept", ""):
+        return JSONResponse({"address": address})
+    return RedirectResponse(address, 303)
 
 
 @router.get("/shoots/{shoot_id}")
 def open_shoot(session: Db, shoot: ShootById) -> RedirectResponse:
-    """Go to the stage that needs a person, or else to the first that is not done."""
+    """Go to the page of whole pictures, or to the stage that needs a person, or else to the first that is not done."""
+    if shoot.whole:
+        return RedirectResponse(f"/shoots/{shoot.id}/whole", 303)
     marks = stages(session, shoot)
     target = next((m for m in marks if m.call), None) or next((m for m in marks if not m.done), marks[-1])
     return RedirectResponse(f"/shoots/{shoot.id}/{target.key}", 303)
@@ -59,10 +83,3 @@ def delete(request: Request, session: Db, bench: Bench, shoot: ShootById) -> Res
     except ValueError as error:
         return show(request, "delete.html", 409, shoot=shoot, holds=contents_of(session, shoot.id), error=str(error))
     return RedirectResponse("/", 303)
-
-
-def _page(request: Request, session: Db, error: str = "", status: int = 200) -> HTMLResponse:
-    shoots = list(session.scalars(select(Shoot).order_by(Shoot.created.desc(), Shoot.id.desc())))
-    marks, items = stages_of_all(session, shoots), shelves(session)
-    rows = [(shoot, items.get(shoot.id, []), marks[shoot.id]) for shoot in shoots]
-    return show(request, "shoots.html", status, shelves=rows, error=error)

@@ -235,7 +235,7 @@ def give_standard(
     shoot = found(session.get(Shoot, shoot_id), "shoot")
     shoot.standard_id = found(session.get(StandardRow, standard), "standard").id
     stale(session, [shoot.id])  # views in turn are the standard's
-    stage = back if back in ("deliver", "place", "names") else "deliver"
+    stage = back if back in ("deliver", "place", "names", "whole") else "deliver"
     return RedirectResponse(f"/shoots/{shoot.id}/{stage}", 303)
 
 
@@ -243,7 +243,7 @@ def give_standard(
 def give_own_standard(session: Db, shoot: ShootById, back: str = Form("names")) -> Response:
     """Let a shoot follow a standard of its own, derived from the one that it follows."""
     own_standard(session, shoot)
-    return RedirectResponse(f"/shoots/{shoot.id}/{'place' if back == 'place' else 'names'}", 303)
+    return RedirectResponse(f"/shoots/{shoot.id}/{back if back in ('place', 'whole') else 'names'}", 303)
 
 
 @router.get("/standards/{standard_id}/file")

@@ -13,10 +13,10 @@ const listen = () => {
   hearSentences(root(), (field, value, more = {}) => {
     if (!more.drop && sent.get(field) === value) return;
     sent.set(field, value);
-    const { standard, shoot, category, view, on } = root().dataset;
+    const { rules, shoot, category, view, on } = root().dataset;
     const values = { field, value, shoot_id: shoot, category, view, on, ...more };
     waiting.set(field, values);
-    window.htmx.ajax("POST", `/standards/${standard}/rule`, { source: root(), swap: "none", values });
+    window.htmx.ajax("POST", `${rules}/rule`, { source: root(), swap: "none", values });
   });
 };
 listen();
@@ -26,7 +26,7 @@ window.addEventListener("pagehide", () => {
   for (const values of waiting.values()) {
     const body = new FormData();
     for (const [key, value] of Object.entries(values)) body.append(key, value);
-    navigator.sendBeacon(`/standards/${root().dataset.standard}/rule`, body);
+    navigator.sendBeacon(`${root().dataset.rules}/rule`, body);
   }
 });
 
@@ -46,9 +46,9 @@ document.addEventListener("ruled", ({ detail }) => {
 document.addEventListener("click", ({ target }) => {
   const direction = target.dataset?.step;
   if (!direction) return;
-  const { standard, shoot, category, view, on } = root().dataset;
+  const { rules, shoot, category, view, on } = root().dataset;
   const values = { shoot_id: shoot, category, view, on };
-  window.htmx.ajax("POST", `/standards/${standard}/step/${direction}`, { target: "#rules", swap: "outerHTML", values }).then(listen);
+  window.htmx.ajax("POST", `${rules}/step/${direction}`, { target: "#rules", swap: "outerHTML", values }).then(listen);
 });
 
 // Sizes that follow from others stand as text in the sentences.

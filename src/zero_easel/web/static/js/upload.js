@@ -1,5 +1,7 @@
 // Brings files in, a few at a time, each with its own progress. The server tells photos from tables.
 
+import { refresh } from "./refresh.js";
+
 const form = document.querySelector("[data-takes-files]");
 const panel = document.querySelector("#uploads");
 const list = document.querySelector("#uploads-list");
@@ -21,6 +23,8 @@ const say = () => {
   total.value = done;
   total.hidden = !open;
   close.hidden = Boolean(open);
+  // Where little room is, what went well needs no list.
+  if (!open && "quiet" in form.dataset && !list.querySelector(".note, .fault")) panel.hidden = true;
 };
 
 const row = (name) => {
@@ -109,20 +113,7 @@ const next = () => {
     running += 1;
     send(queue.shift());
   }
-  if (!running && !queue.length) refresh();
-};
-
-// What is on the page may have changed everywhere: stages, list, matches.
-const refresh = () => {
-  const wanted = ["#zero-line", "#photo-list", "#matches"].filter((id) => document.querySelector(id));
-  fetch(location.href).then((answer) => answer.text()).then((text) => {
-    const page = new DOMParser().parseFromString(text, "text/html");
-    for (const id of wanted) {
-      const fresh = page.querySelector(id);
-      document.querySelector(id).replaceWith(fresh);
-      window.htmx.process(fresh);
-    }
-  });
+  if (!running && !queue.length) refresh("#zero-line", "#photo-list", "#matches", "#whole-head");
 };
 
 // files: {file, folder}; a folder's own name does not count, only what lies within.
@@ -144,6 +135,9 @@ const take = (files) => {
 };
 
 const folderOf = (path) => path.split("/").filter(Boolean).slice(1, -1).join("/");
+
+// A file with the folder that it lay in, if a folder was chosen.
+const lying = (file) => ({ file, folder: folderOf(`/${file.webkitRelativePath}`) });
 
 // A dropped folder arrives as an entry that must be walked.
 const walk = async (entry) => {
@@ -167,11 +161,11 @@ form.addEventListener("files-dropped", async ({ detail: { entries, files } }) =>
     const found = [];
     for (const entry of entries) found.push(...(await walk(entry)));
     take(found);
-  } else take(files.map((file) => ({ file, folder: "" })));
+  } else take(files.map(lying));
 });
 for (const input of form.querySelectorAll("input[type=file]")) {
   const chosen = () => {
-    take([...input.files].map((file) => ({ file, folder: folderOf(`/${file.webkitRelativePath}`) })));
+    take([...input.files].map(lying));
     input.value = "";
   };
   input.addEventListener("change", chosen);

@@ -1,0 +1,275 @@
+"""Whole pictures: photos that keep their backdrop, their sizes, formats and names, run and result, all on one page."""
+
+import json
+from collections import Counter
+from contextlib import suppress
+from typing import Annotated, Any, NamedTuple
+
+from fastapi import APIRouter, BackgroundTasks, Form, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+
+from zero_easel.core.catalog.plan import Planned
+from zero_easel.core.placing.layout import cuts_nothing
+from zero_easel.core.placing.placement import NoteKind, Placement
+from zero_easel.core.standard.deliverable import SETS, Deliverable
+from zero_easel.core.standard.editing import changed, values_as_typed
+from zero_easel.core.standard.grounds import Ground, read_ground
+from zero_easel.core.standard.model import ALL, Standard, StandardError, validated
+from zero_easel.core.standard.patterns import PatternError
+from zero_easel.core.standard.sizes import read_deliverables, read_size
+from zero_easel.library.batches import ShootPlan, example_of
+from zero_easel.library.changes.history import Where, undoable
+from zero_easel.library.changes.repairs import leave_out
+from zero_easel.library.changes.standards import add_parts, all_standards, change_rules, following, remove_part
+from zero_easel.library.changes.undo import redo, undo
+from zero_easel.library.lists.lines import PhotoLine, lines_of
+from zero_easel.library.lists.listing import PAGE, Ask, listed
+from zero_easel.library.shoots import cut_out_too, rename_shoot
+from zero_easel.library.store.models import Shoot, Stage
+from zero_easel.planning.batch import lay_all
+from zero_easel.runs.service import RunError, ask_for_run, latest_run, plan_with_row
+from zero_easel.web.page import Bench, Db, Number, ShootById, file_size, found, show
+from zero_easel.web.screens.bring_in import SHOWN, Asked
+from zero_easel.web.screens.runs import run_context
+from zero_easel.web.screens.standards import ruled
+from zero_easel.web.stages import stages
+
+router = APIRouter()
+_FILTERS = ("", "small", "soft", "twice", "out", "broken")
+_SETS = ("zoom", "thumbnail", "icons", "banner", "print")
+"""Deliverables that are offered besides one of one's own."""
+_LONGEST = 84
+"""px on the page of the longer side of a photo, or of its largest picture if that is larger."""
+_ROUNDS = 6
+
+
+class WholePicture(NamedTuple):
+    """What becomes of a photo in one size. placement: None while the photo is not measured yet."""
+
+    planned: Planned
+    placement: Placement | None
+    ground: Ground
+
+    @property
+    def noteworthy(self) -> list[str]:
+        """What a person should know of it."""
+        notes = self.placement.notes if self.placement else ()
+        known = [note.text for note in notes if note.kind in (NoteKind.CLIPPED, NoteKind.ENLARGED, NoteKind.LIMIT)]
+        return [*known, *(str(problem) for problem in self.planned.problems)]
+
+
+class WholeRow(NamedTuple):
+    """A photo and its pictures. by: px on the page to a px of the photo or picture, so that they are seen in their true
+    proportion."""
+
+    line: PhotoLine
+    pictures: list[WholePicture]
+    by: float
+
+
+@router.get("/shoots/{shoot_id}/whole")
+def whole_page(request: Request, session: Db, shoot: ShootById, ask: Asked) -> HTMLResponse:
+    """The photos, three sentences, and the pictures as they will be."""
+    return show(request, "whole.html", **_context(session, shoot, ask))
+
+
+@router.post("/shoots/{shoot_id}/name")
+def rename(session: Db, shoot: ShootById, name: str = Form("")) -> Response:
+    """Call a shoot otherwise; an empty name changes nothing."""
+    if name.strip():
+        rename_shoot(session, shoot, name)
+    return RedirectResponse(f"/shoots/{shoot.id}", 303)
+
+
+@router.post("/shoots/{shoot_id}/whole/rule")
+def change_rule(
+    request: Request,
+    session: Db,
+    bench: Bench,
+    shoot: ShootById,
+    after: BackgroundTasks,
+    field: str = Form(),
+    value: str = Form(""),
+) -> HTMLResponse:
+    """Change one value; what is not possible is said, and nothing changes."""
+    error, rules = "", shoot.standard.rules
+    try:
+        change_rules(session, shoot.standard, _said(rules, field, value))
+    except StandardError as problem:
+        error = str(problem)
+    rules = shoot.standard.rules
+    after.add_task(bench.dispatcher.wake)  # what is to be cleared now, is
+    steps = undoable(session, Where(Stage.STANDARD, shoot.standard_id))
+    answer = show(request, "_whole_answer.html", error=error, saved="" if error else field, steps=steps)
+    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(rules, ALL, field, error)})
+    if not error and field.endswith(".name") and field != "names.name":
+        answer.headers["HX-Refresh"] = "true"  # every field of that size has another name now
+    return answer
+
+
+@router.post("/shoots/{shoot_id}/whole/step/{direction}")
+def step(request: Request, session: Db, shoot: ShootById, direction: str) -> HTMLResponse:
+    """Undo or redo a change of the sentences."""
+    done = found({"undo": undo, "redo": redo}.get(direction), "command")(
+        session, Where(Stage.STANDARD, shoot.standard_id)
+    )
+    texts = "; ".join(change.text for change in done.changes[:4]) if done else ""
+    message = f"{'Undone' if direction == 'undo' else 'Done again'}: {texts or (done.text if done else 'nothing')}"
+    return show(request, "_whole_rules.html", message=message, **_sentences(session, shoot))
+
+
+@router.post("/shoots/{shoot_id}/whole/sizes")
+def add_size(
+    request: Request, session: Db, shoot: ShootById, ask: Asked, kind: str = Form(""), remove: str = Form("")
+) -> Response:
+    """One size more, or one less."""
+    try:
+        if remove:
+            remove_part(session, shoot.standard, "deliverables", remove)
+        else:
+            add_parts(session, shoot.standard, "deliverables", *_sizes_of(kind, shoot.standard.rules))
+    except ValueError as problem:
+        return show(request, "whole.html", 409, **_context(session, shoot, ask) | {"error": f"{problem}."})
+    return RedirectResponse(f"/shoots/{shoot.id}/whole", 303)
+
+
+@router.post("/shoots/{shoot_id}/whole/run")
+def run(request: Request, session: Db, bench: Bench, shoot: ShootById, ask: Asked, after: BackgroundTasks) -> Response:
+    """Start a run."""
+    try:
+        ask_for_run(session, bench.vault, shoot)
+    except RunError as error:
+        return show(request, "whole.html", 409, **_context(session, shoot, ask) | {"error": str(error)})
+    after.add_task(bench.dispatcher.wake)
+    return RedirectResponse(f"/shoots/{shoot.id}/whole", 303)
+
+
+@router.post("/shoots/{shoot_id}/whole/leave-out")
+def leave_chosen_out(session: Db, shoot: ShootById, photos: Annotated[list[Number], Form()]) -> Response:
+    """Leave some photos out of runs; the files stay."""
+    leave_out(session, shoot, photos, True)
+    return Response(status_code=204)
+
+
+@router.post("/shoots/{shoot_id}/cut-out")
+def cut_out(session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks) -> Response:
+    """The photos' items are cut out from here on."""
+    cut_out_too(session, shoot)
+    after.add_task(bench.dispatcher.wake)
+    return RedirectResponse(f"/shoots/{shoot.id}/clear", 303)
+
+
+@router.get("/shoots/{shoot_id}/whole/bytes")
+def weigh(session: Db, bench: Bench, shoot: ShootById, turn: Annotated[Number, Form()] = 0) -> JSONResponse:
+    """What pictures weigh or will weigh, in words, by photo and size; asked again while that makes it surer."""
+    try:
+        estimates = bench.estimator.estimate(session, bench.vault, shoot)
+    except PatternError:
+        estimates = []
+    pictures, known, count = {}, 0, 0
+    for one in estimates:
+        for photo, size, sure in one.each:
+            words = file_size(round(size))
+            pictures[f"{photo} {one.deliverable}"] = words if sure else f"about {words}"
+        known, count = known + one.known, count + one.count
+    total = sum(one.total for one in estimates)
+    words = ""
+    if total:
+        before = max(one.before for one in estimates)
+        about = "" if known == count else "about "
+        words = f"{file_size(before)} of photos give {about}{file_size(round(total))} of pictures"
+    again = any(one.high - one.low > 0.2 * one.total for one in estimates) and turn < _ROUNDS
+    return JSONResponse({"pictures": pictures, "total": words, "again": again})
+
+
+def _said(rules: Standard, field: str, value: str) -> Standard:
+    """The rules with one value changed; where a size is asked for, another kind of size may be said as well, like 60 %
+    or 1800x1125. Raises StandardError."""
+    part, _, rest = field.partition(".")
+    name, _, last = rest.rpartition(".")
+    if part == "deliverables" and last in ("number", "width", "height"):
+        with suppress(ValueError, KeyError):
+            own = rules.deliverable(name)
+            said, behind = read_size(value, own.density or rules.canvas.density)
+            if "size" in said and not behind:
+                # A number that is out of bounds under the old kind may be right under the new one.
+                fields = own.model_dump() | said
+                others = [one.model_dump() if one.name != name else fields for one in rules.deliverables]
+                return validated(rules.model_dump() | {"deliverables": others})
+    return changed(rules, field, value)
+
+
+def _sizes_of(kind: str, rules: Standard) -> list[Deliverable]:
+    """Sizes to add: of a set, or as they are said. Whole pictures have no views, and fill a banner."""
+    if kind not in _SETS:
+        last = rules.deliverables[0]
+        return read_deliverables(kind.strip() or "400", last, last.density or rules.canvas.density)
+    by = "cover" if kind == "banner" else "contain"
+    return [one.model_copy(update={"views": "", "by": by}) for one in SETS[kind][1]]
+
+
+def _context(session: Db, shoot: Shoot, ask: Ask) -> dict[str, Any]:
+    error, plan = "", None
+    try:
+        plan = plan_with_row(session, shoot)
+    except PatternError as problem:
+        error = f"The file names cannot be made: {problem}."
+    lines = plan.lines if plan else lines_of(session, shoot.id)
+    page = listed(lines, ask, shoot.standard.rules.canvas)
+    newest = latest_run(session, shoot.id)
+    pictures = plan.batch.pictures if plan else []
+    return _sentences(session, shoot, plan) | {
+        "error": error,
+        "page": page,
+        "ask": ask,
+        "shown": {key: SHOWN[key] for key in _FILTERS},
+        "total": len(lines),
+        "stage": "whole",
+        "rows": _rows(shoot, plan, page.lines) if plan else [WholeRow(line, [], 0.0) for line in page.lines],
+        "pictures_count": len(pictures),
+        "staying": len(lines) - len({picture.at for picture in pictures}),
+        "marks": {mark.key: mark for mark in stages(session, shoot)},
+        "clashes": plan.batch.clashes if plan else [],
+        "counts": Counter(picture.deliverable for picture in pictures),
+        "rows_a_page": PAGE,
+        **(run_context(session, newest, "line") if newest else {"run": None, "at": None}),
+    }
+
+
+def _sentences(session: Db, shoot: Shoot, plan: ShootPlan | None = None) -> dict[str, Any]:
+    row = shoot.standard
+    others = [(one.id, one.rules.name) for one in all_standards(session) if cuts_nothing(one.rules)]
+    return {
+        "shoot": shoot,
+        "row": row,
+        "rules": row.rules,
+        "shown_values": values_as_typed(row.rules),
+        "example": example_of(plan.batch.pictures) if plan else "",
+        "follows": following(session, shoot),
+        "standards": others,
+        "sets": {key: SETS[key][0] for key in _SETS},
+        "steps": undoable(session, Where(Stage.STANDARD, row.id)),
+        "plain": True,
+        "clears": not cuts_nothing(row.rules),
+    }
+
+
+def _rows(shoot: Shoot, plan: ShootPlan, lines: list[PhotoLine]) -> list[WholeRow]:
+    """The photos of a page with what becomes of each."""
+    rules = shoot.standard.rules
+    wanted = {line.id for line in lines}
+    ats = {at for at, line in enumerate(plan.lines) if line.id in wanted}
+    places = lay_all({at: subject for at, subject in plan.batch.subjects.items() if at in ats}, rules)
+    grounds = {d.name: read_ground(d.ground_on(rules.canvas.ground)) for d in rules.deliverables}
+    made: dict[int, list[WholePicture]] = {}
+    for planned in plan.batch.pictures:
+        if planned.at in ats:
+            placement = places[planned.deliverable][planned.at]
+            photo = plan.lines[planned.at].id
+            made.setdefault(photo, []).append(WholePicture(planned, placement, grounds[planned.deliverable]))
+    return [WholeRow(line, made.get(line.id, []), _scale(line, made.get(line.id, []))) for line in lines]
+
+
+def _scale(line: PhotoLine, pictures: list[WholePicture]) -> float:
+    sides = [line.width, line.height, *(side for one in pictures if one.placement for side in one.placement.canvas)]
+    return _LONGEST / max(*sides, 1)
