@@ -123,7 +123,8 @@ def _measured(source: Source, subject: Subject, rules: Standard) -> Subject:
 def needs_cutout(subject: Subject, standard: Standard) -> bool:
     """Whether a photo has to be cut out to be placed: all but uncut ones, and of these those that are cut around it."""
     rules = rules_of(subject, standard)
-    around_item = rules.fit == "cover" and rules.cover_around == "item" and subject.adjustment.keep is None
+    by_hand = subject.adjustment.keep or subject.adjustment.parts
+    around_item = rules.fit == "cover" and rules.cover_around == "item" and not by_hand
     return rules.backdrop != "kept" or around_item
 
 

@@ -19,7 +19,7 @@ BROUGHT = {"BRYD0105.JPG": "by-2104-bl_front.jpg", "BRYD0111.JPG": "BY-2102 fron
            "BRYD0126.JPG": "BY-3301-top.jpg"}  # fmt: skip
 
 
-def drop(page: Page, files: list[Path]) -> None:
+def drop(page: Page, files: list[Path], place: str = "#drop") -> None:
     """Drop files on the page's place for them, as from a file manager."""
     contents = [(file.name, base64.b64encode(file.read_bytes()).decode()) for file in files]
     transfer = page.evaluate_handle(
@@ -31,7 +31,7 @@ def drop(page: Page, files: list[Path]) -> None:
         }""",
         contents,
     )
-    page.dispatch_event("#drop", "drop", {"dataTransfer": transfer})
+    page.dispatch_event(place, "drop", {"dataTransfer": transfer})
 
 
 def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> None:

@@ -92,6 +92,7 @@ _PLAIN_WORDS: dict[tuple[str, str], dict[str, str]] = {
         "cover": "filled, what sticks out cut off",
         "stretch": "the photo stretched to it",
     },
+    ("names", "count"): {"run": "through the whole run", "folder": "within each folder"},
     ("item", "reduce_only"): {"true": "keep their own size", "false": "are enlarged"},
     ("item", "cover_around"): {"middle": "the middle of the photo", "item": "the item"},
 }

@@ -187,8 +187,8 @@ def _uncut(canvas: Canvas, rules: Item, subject: Subject) -> Placement | None:
     if measures is None and rules.backdrop == "in-place":
         return None
     item = measures.centroid if measures and rules.cover_around == "item" else None
-    middle = subject.adjustment.keep or item
-    uncut = lay_uncut(canvas, rules, subject.frame, middle)
+    middle, zoom = subject.adjustment.kept_on(Size(canvas.width, canvas.height))
+    uncut = lay_uncut(canvas, rules, subject.frame, middle or item, zoom)
     box, notes = None, list[Note]()
     if measures is not None:
         points = uncut.matrix.apply(measures.hull)

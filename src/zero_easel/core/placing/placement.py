@@ -9,12 +9,27 @@ from zero_easel.core.placing.pose import Dimensions
 from zero_easel.core.standard.rules import Item
 
 
+class KeptPart(NamedTuple):
+    """What of a whole picture is kept where "cover" cuts. ratio: width to height of the canvases that it is for. x, y:
+    its middle, px of the upright photo. zoom: how much closer than need be, 1 or more."""
+
+    ratio: float
+    x: float
+    y: float
+    zoom: float = 1.0
+
+
+_SAME_RATIO = 0.004
+"""Canvases whose proportions differ by no more are of one ratio: sides are whole px."""
+
+
 class Adjustment(NamedTuple):
     """What a person decided for one photo, as a difference from the rule.
 
     turn: degrees, clockwise, instead of the rule's; None leaves it to the rule. scale: factor on the rule's scale.
     right, down: shift in % of the canvas's shorter side, so that it means the same at every size. keep: middle of what
-    an uncut picture shows, in px of the upright photo. backdrop: "cleared" or "kept" instead of the rule's, or "".
+    an uncut picture shows, in px of the upright photo; zoom: how much closer than need be. parts: the same for canvases
+    of some proportions, which go before. backdrop: "cleared" or "kept" instead of the rule's, or "".
     """
 
     turn: float | None = None
@@ -23,6 +38,21 @@ class Adjustment(NamedTuple):
     down: float = 0.0
     keep: tuple[float, float] | None = None
     backdrop: Literal["", "cleared", "kept"] = ""
+    zoom: float = 1.0
+    parts: tuple[KeptPart, ...] = ()
+
+    def kept_on(self, canvas: Size) -> tuple[tuple[float, float] | None, float]:
+        """Middle and zoom of what is kept on a canvas; None leaves the middle to the rule."""
+        ratio = canvas.width / canvas.height
+        for part in self.parts:
+            if abs(part.ratio / ratio - 1) <= _SAME_RATIO:
+                return (part.x, part.y), part.zoom
+        return self.keep, self.zoom
+
+    def with_part(self, part: KeptPart) -> Self:
+        """The same with another part kept on canvases of its ratio."""
+        others = tuple(one for one in self.parts if abs(one.ratio / part.ratio - 1) > _SAME_RATIO)
+        return self._replace(parts=(*others, part))
 
     @property
     def moves(self) -> bool:
@@ -38,7 +68,8 @@ class Adjustment(NamedTuple):
     def of(cls, changed: dict[str, Any]) -> Self:
         """The adjustment of which changed() gave this."""
         keep = changed.get("keep")
-        return cls(**{**changed, "keep": tuple(keep) if keep else None})
+        parts = tuple(KeptPart(*part) for part in changed.get("parts", ()))
+        return cls(**{**changed, "keep": tuple(keep) if keep else None, "parts": parts})
 
 
 class Subject(NamedTuple):

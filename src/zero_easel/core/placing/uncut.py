@@ -18,15 +18,16 @@ class Uncut(NamedTuple):
     smaller: bool = False
 
 
-def lay_uncut(canvas: Canvas, item: Item, frame: Size, middle: tuple[float, float] | None) -> Uncut:
+def lay_uncut(canvas: Canvas, item: Item, frame: Size, middle: tuple[float, float] | None, zoom: float = 1.0) -> Uncut:
     """Where a whole picture goes by the rules fit, size and reduce_only.
 
     frame: size of the upright photo, px. middle: of what should be kept where "cover" cuts, in its px; the
-    photo's own if None. It is kept as near to the middle of the canvas as the picture still covers it.
+    photo's own if None. It is kept as near to the middle of the canvas as the picture still covers it. zoom: how much
+    closer than need be, 1 or more; a picture that is only reduced is never enlarged by it.
     """
-    laid = _fitted(canvas, item, frame, middle)
+    laid = _fitted(canvas, item, frame, middle, zoom)
     if item.reduce_only:
-        free = _fitted(canvas, item.model_copy(update={"reduce_only": False}), frame, middle)
+        free = _fitted(canvas, item.model_copy(update={"reduce_only": False}), frame, middle, zoom)
         laid = laid._replace(smaller=free.matrix.scale > laid.matrix.scale * (1 + 1e-6))
     return laid
 
@@ -53,7 +54,7 @@ def padded(canvas: Canvas, uncut: Uncut, item: Box | None = None) -> Uncut:
     return Uncut(matrix, size, (left, top, right, bottom), uncut.smaller)
 
 
-def _fitted(canvas: Canvas, item: Item, frame: Size, middle: tuple[float, float] | None) -> Uncut:
+def _fitted(canvas: Canvas, item: Item, frame: Size, middle: tuple[float, float] | None, zoom: float) -> Uncut:
     w, h = frame
     if item.fit not in BOXES:
         return _sized(item, frame)
@@ -62,7 +63,7 @@ def _fitted(canvas: Canvas, item: Item, frame: Size, middle: tuple[float, float]
         if item.reduce_only:
             across, down = min(across, 1.0), min(down, 1.0)
         return _centred(canvas, frame, across, down)
-    scale = min(across, down) if item.fit == "contain" else max(across, down)
+    scale = min(across, down) if item.fit == "contain" else max(across, down) * max(zoom, 1.0)
     if item.reduce_only:
         scale = min(scale, 1.0)
     if item.fit == "contain" or middle is None:

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.placing.by_example import rules_from
 from zero_easel.core.placing.layout import lay_out
-from zero_easel.core.placing.placement import Adjustment, Placement
+from zero_easel.core.placing.placement import Adjustment, KeptPart, Placement
 from zero_easel.core.standard.differences import changes_between
 from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError
 from zero_easel.library.changes.history import Where, record
@@ -26,6 +26,20 @@ def place_by_hand(session: Session, shoot: Shoot, ids: Sequence[int], changes: M
     """Change what a person decided for photos; changes: some of Adjustment's fields. Raises StandardError if there is
     no such photo in the shoot."""
     _adjust(session, shoot, ids, "{} placed by hand", lambda adjustment: adjustment._replace(**changes))
+
+
+def keep_part_of(session: Session, shoot: Shoot, photo_id: int, part: KeptPart) -> None:
+    """Keep another part of a whole picture where "cover" cuts: on canvases of its ratio, or on all if that is 0.
+
+    Raises StandardError if there is no such photo in the shoot.
+    """
+
+    def kept(adjustment: Adjustment) -> Adjustment:
+        if part.ratio:
+            return adjustment.with_part(part)
+        return adjustment._replace(keep=(part.x, part.y), zoom=part.zoom, parts=())
+
+    _adjust(session, shoot, [photo_id], "another part of {} is kept", kept)
 
 
 def back_to_rule(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:

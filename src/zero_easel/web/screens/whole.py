@@ -7,10 +7,11 @@ from typing import Annotated, Any, NamedTuple
 
 from fastapi import APIRouter, BackgroundTasks, Form, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel, Field
 
 from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.placing.layout import cuts_nothing
-from zero_easel.core.placing.placement import NoteKind, Placement
+from zero_easel.core.placing.placement import KeptPart, NoteKind, Placement
 from zero_easel.core.standard.deliverable import SETS, Deliverable
 from zero_easel.core.standard.editing import changed, values_as_typed
 from zero_easel.core.standard.grounds import Ground, read_ground
@@ -19,6 +20,7 @@ from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.sizes import read_deliverables, read_size
 from zero_easel.library.batches import ShootPlan, example_of
 from zero_easel.library.changes.history import Where, undoable
+from zero_easel.library.changes.placing import keep_part_of
 from zero_easel.library.changes.repairs import leave_out
 from zero_easel.library.changes.standards import add_parts, all_standards, change_rules, following, remove_part
 from zero_easel.library.changes.undo import redo, undo
@@ -148,6 +150,27 @@ def run(request: Request, session: Db, bench: Bench, shoot: ShootById, ask: Aske
 def leave_chosen_out(session: Db, shoot: ShootById, photos: Annotated[list[Number], Form()]) -> Response:
     """Leave some photos out of runs; the files stay."""
     leave_out(session, shoot, photos, True)
+    return Response(status_code=204)
+
+
+class Part(BaseModel):
+    """What of a photo is kept where a size is filled. x, y: its middle, px of the upright photo. ratio: of the sizes
+    that it is for, None for all."""
+
+    photo: Number
+    x: Annotated[float, Field(ge=0, le=100_000)]
+    y: Annotated[float, Field(ge=0, le=100_000)]
+    zoom: Annotated[float, Field(ge=1, le=20)] = 1.0
+    ratio: Annotated[float | None, Field(gt=0.0001, le=10_000)] = None
+
+
+@router.post("/shoots/{shoot_id}/whole/part")
+def keep_part(session: Db, shoot: ShootById, part: Part) -> Response:
+    """Keep another part of a photo where a size is filled."""
+    try:
+        keep_part_of(session, shoot, part.photo, KeptPart(part.ratio or 0, part.x, part.y, part.zoom))
+    except StandardError as problem:
+        return Response(str(problem), 404)
     return Response(status_code=204)
 
 

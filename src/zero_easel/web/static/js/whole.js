@@ -17,6 +17,7 @@ const draw = async () => {
   drawing = false;
 };
 document.addEventListener("ruled", ({ detail }) => !detail.refused && draw());
+document.addEventListener("part-kept", draw);
 document.addEventListener("htmx:afterSwap", ({ target }) => target.id === "rules" && draw());
 document.addEventListener("htmx:afterSettle", () => {
   const run = document.querySelector("#run");
