@@ -98,7 +98,7 @@ def enlarged(stem: str, megapixels: float) -> bytes:
 def ours(data: bytes) -> bytes:
     """The whole job."""
     photo, subject = decode_photo(data, "photo.jpg"), Subject(None, Size(0, 0))
-    source = Source(photo.name, lambda: photo, lambda: clear(photo), lambda: camera_of(data))
+    source = Source(photo.name, lambda _scale: photo, lambda: clear(photo), lambda: camera_of(data))
     return picture_of(source, subject, RULES, Task("shop", "photo.jpg"), Assets()).data
 
 

@@ -66,15 +66,24 @@ class PictureError(Exception):
 class Source:
     """One photo, as far as it is asked for: what is costly is done once, and only if something needs it.
 
-    name: the photo's file name. original, item, camera: how to come by the photo, its cutout, and what the camera
-    wrote.
+    name: the photo's file name. original, item, camera: how to come by the photo as it is drawn at a scale, its cutout,
+    and what the camera wrote.
     """
 
     def __init__(
-        self, name: str, original: Callable[[], Photo], item: Callable[[], CutItem], camera: Callable[[], Camera]
+        self, name: str, original: Callable[[float], Photo], item: Callable[[], CutItem], camera: Callable[[], Camera]
     ) -> None:
         self.name = name
-        self.original, self.item, self.camera = cache(original), cache(item), cache(camera)
+        self.item, self.camera = cache(item), cache(camera)
+        self._decode = original
+        self._original: Photo | None = None
+
+    def original(self, scale: float = 1.0) -> Photo:
+        """The photo, with at least as many px as are needed to draw it at a scale."""
+        kept = self._original
+        if kept is None or (kept.shrink > 1 and kept.shrink * scale > 1 / kept.shrink):
+            kept = self._original = self._decode(scale)
+        return kept
 
 
 @dataclass(frozen=True)
@@ -117,7 +126,10 @@ def _measured(source: Source, subject: Subject, rules: Standard) -> Subject:
     if needs_cutout(subject, rules):
         item = source.item()
         return subject._replace(measures=item.measures, frame=item.frame)
-    return subject._replace(frame=Size.of(source.original().pixels))
+    if subject.frame.width:
+        return subject
+    facts = source.original().facts
+    return subject._replace(frame=Size(facts.width, facts.height))
 
 
 def needs_cutout(subject: Subject, standard: Standard) -> bool:
@@ -144,9 +156,11 @@ class _Finish:
         if placement is not None and placement.rules.backdrop == "kept":
             if not wanted.kind.pixels:
                 raise PictureError(f"{self._source.name} stays uncut: {wanted.kind.label} needs a cutout.")
-            photo = self._source.original()
+            matrix = placement.matrix
+            photo = self._source.original(max(abs(matrix.a), abs(matrix.d)))
             self._notes += [photo.doubt] if photo.doubt else []
-            pixels = render_uncut(photo.pixels, photo.alpha, placement, self._ground(placement), int(wanted.depth))
+            drawn_by = placement._replace(matrix=Map.scaled(photo.shrink, photo.shrink).then(matrix))
+            pixels = render_uncut(photo.pixels, photo.alpha, drawn_by, self._ground(placement), int(wanted.depth))
             return self._encoded(pixels, placement, placement.matrix, placement.box)
         item = self._source.item()
         if item.measures is None or placement is None:

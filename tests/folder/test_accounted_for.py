@@ -15,7 +15,10 @@ from zero_easel.folder.batch import FolderError, execute, prepare
 from zero_easel.planning.whole import whole_standard
 
 KINDS = ("goods", "goods", "card", "broken", "no picture", "bare backdrop", "same again")
-SIZES = (Deliverable(name="small", size="longest", number=64), Deliverable(name="tiny", number=24, size="width", folder="tiny"))
+SIZES = (
+    Deliverable(name="small", size="longest", number=64),
+    Deliverable(name="tiny", number=24, size="width", folder="tiny"),
+)
 
 
 def written(folder: Path, kinds: list[str], seed: int) -> None:

@@ -311,14 +311,14 @@ def _planned(
     folder: Path,
     assets: Path | None,
 ) -> FolderRun:
-    sized = names_ask_for(standard, "width", "height")
+    whole = cuts_nothing(standard) or names_ask_for(standard, "width", "height")
     shots = [
         BatchPhoto(
             _name(one.path),
             one.match,
             one.taken,
             why_left_out(one.match),
-            _frame(one.path) if sized else Size(0, 0),
+            _frame(one.path) if whole else Size(0, 0),
             folder=folder_within(one.path, folder),
         )
         for one in matched
@@ -363,9 +363,9 @@ def folder_within(path: Path, folder: Path) -> str:
     return "/".join(printable(part) for part in path.relative_to(folder).parts[:-1])
 
 
-def _photo(path: Path) -> Photo:
+def _photo(path: Path, scale: float = 1.0) -> Photo:
     try:
-        return read_photo(path, _name(path))
+        return read_photo(path, _name(path), scale)
     except PhotoError as error:
         raise PictureError(str(error)) from error
 
@@ -405,7 +405,7 @@ def _make(
     def item() -> CutItem:
         return (kept_cutout(kept) if kept is not None else None) or _clear(path, empties)
 
-    source = Source(_name(path), lambda: _photo(path), item, lambda: camera_of(path.read_bytes()))
+    source = Source(_name(path), lambda scale: _photo(path, scale), item, lambda: camera_of(path.read_bytes()))
     found = [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
     if keep_dates:
         for one, (_, target) in zip(found, parts, strict=True):

@@ -95,7 +95,7 @@ def make_pictures(
             kept, cleared = _cleared(vault, order)
         return kept
 
-    source = Source(order.name, lambda: _original(vault, order), item, lambda: _camera(vault, order))
+    source = Source(order.name, lambda scale: _original(vault, order, scale), item, lambda: _camera(vault, order))
     assets = Assets(vault.assets)
     done = tuple(made(source, subject, rules, task, target, assets) for task, target in parts)
     return PhotoResult(done, cleared)
@@ -111,7 +111,7 @@ def kept_source(vault: Vault, photo: PhotoRow) -> Source:
             raise PictureError(f"{photo.name} is not cleared yet.")
         return kept
 
-    return Source(photo.name, lambda: _original(vault, order), item, lambda: _camera(vault, order))
+    return Source(photo.name, lambda scale: _original(vault, order, scale), item, lambda: _camera(vault, order))
 
 
 def _camera(vault: Vault, order: Order) -> Camera:
@@ -140,9 +140,9 @@ def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
     return item, cleared
 
 
-def _original(vault: Vault, order: Order) -> Photo:
+def _original(vault: Vault, order: Order, scale: float = 1.0) -> Photo:
     try:
-        return read_photo(vault.original(order.digest), order.name)
+        return read_photo(vault.original(order.digest), order.name, scale)
     except PhotoError as error:
         raise PictureError(str(error)) from error
 

@@ -1,5 +1,6 @@
 """The finished picture: one resampling of the original pixels, blended with the ground in linear light."""
 
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import cv2
@@ -88,16 +89,11 @@ def render_uncut(
     if kernel == "auto" and is_hard_edged(photo):
         kernel = "box"
     h, w = photo.shape[:2]
+    size, matrix = placement.canvas, placement.matrix
+    if _covers(matrix, Size(w, h), size) and alpha is None:
+        pixels = cv2.merge([to_srgb(light, bits) for light in _covering(photo, size, matrix, kernel)])
+        return np.asarray(pixels) if ground is not None else _with_alpha(pixels, np.ones(size[::-1], np.float32), bits)
     own = np.ones((h, w), np.float32) if alpha is None else alpha.astype(np.float32) / np.float32(255)
-    size = placement.canvas
-    if _covers(placement.matrix, Size(w, h), size) and alpha is None:
-        # Beyond its edge a picture goes on as it ended: nothing of the ground may shine in.
-        edge = 8 * max(1, int(np.ceil(1 / placement.matrix.scale)))
-        photo = cv2.copyMakeBorder(photo, edge, edge, edge, edge, cv2.BORDER_REPLICATE)
-        own = np.ones(photo.shape[:2], np.float32)
-        matrix = Map.moved(-edge, -edge).then(placement.matrix)
-    else:
-        matrix = placement.matrix
     drawn = warp(own, size, matrix, kernel)
     cover, even = np.clip(drawn, 0, 1), 1 / np.maximum(drawn, 1)
     planes = []
@@ -112,6 +108,17 @@ def render_uncut(
     if ground is not None:
         return np.asarray(pixels)
     return _with_alpha(pixels, cover, bits)
+
+
+def _covering(photo: Encoded, size: Size, matrix: Map, kernel: Kernel) -> Iterator[Float]:
+    """Linear light, (H, W), of each channel of a picture that leaves nothing of its canvas bare."""
+    # Beyond its edge a picture goes on as it ended: nothing of the ground may shine in.
+    edge = 8 * max(1, int(np.ceil(1 / matrix.scale)))
+    photo = cv2.copyMakeBorder(photo, edge, edge, edge, edge, cv2.BORDER_REPLICATE)
+    matrix = Map.moved(-edge, -edge).then(matrix)
+    for channel in range(3):
+        light = warp(to_linear(photo[..., channel]), size, matrix, kernel)
+        yield np.clip(light, 0, 1, out=light)
 
 
 def _covers(matrix: Map, frame: Size, canvas: Size) -> bool:

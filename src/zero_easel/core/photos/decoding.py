@@ -80,6 +80,7 @@ class Photo:
 
     pixels: (H, W, 3) uint8 or uint16, sRGB-encoded. alpha: (H, W) uint8, only where the file brought a
     transparency of its own that hides something. doubt: why a person should look at the file, "" if it is sound.
+    shrink: by how much the sides of pixels are smaller than those that the facts tell.
     """
 
     name: str
@@ -87,6 +88,7 @@ class Photo:
     alpha: NDArray[np.uint8] | None
     facts: PhotoFacts
     doubt: str = ""
+    shrink: int = 1
 
 
 def digest_of(data: bytes) -> str:
@@ -94,8 +96,8 @@ def digest_of(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-def read_photo(path: Path, name: str = "") -> Photo:
-    """Read one camera file from disk; name is what messages call it, the file's own if empty.
+def read_photo(path: Path, name: str = "", scale: float = 1.0) -> Photo:
+    """Read one camera file from disk; name is what messages call it, the file's own if empty. scale: see decode_photo.
 
     Raises PhotoError if it cannot be read, is no picture, is damaged, or is larger than the limits.
     """
@@ -107,11 +109,12 @@ def read_photo(path: Path, name: str = "") -> Photo:
         data = path.read_bytes()
     except OSError as error:
         raise PhotoError(f"{name} cannot be read: {error.strerror or error}.") from error
-    return decode_photo(data, name)
+    return decode_photo(data, name, scale)
 
 
-def decode_photo(data: bytes, name: str) -> Photo:
+def decode_photo(data: bytes, name: str, scale: float = 1.0) -> Photo:
     """Decode one camera file held in memory; name is used in messages and to recognise raw files by suffix.
+    scale: at which it will be drawn. A JPEG is decoded smaller where at least twice as many px remain as are drawn.
 
     Orientation (EXIF 1..8) is applied; embedded profiles and CMYK are converted to sRGB with relative
     colorimetric intent (ICC.1:2010) at the file's own depth. Dimensions are checked before any pixel is decoded.
@@ -122,20 +125,37 @@ def decode_photo(data: bytes, name: str) -> Photo:
     if PurePath(name).suffix.lower() in RAW_SUFFIXES:
         return _decode_raw(data, name)
     failure: Exception | None = None
-    for way in ways_to_open(data, name):
+    shrink = _shrink(data, scale)
+    for way in ways_to_open(data, name, shrink):
         try:
             image, doubt = way()
             pixels, alpha = _to_srgb(_understood(image.autorot(), name))
         except pyvips.Error as error:
             failure = failure or error
             continue
-        facts = _facts(image, data, pixels)
+        facts = _facts(image, data, pixels, shrink)
         if facts.format not in _CHECKED and has_slab(pixels):
             if doubt:
                 break
             doubt = MAY_BE_DAMAGED
-        return Photo(name, pixels, alpha, facts, doubt)
+        return Photo(name, pixels, alpha, facts, doubt, shrink)
     raise PhotoError(damage(name, str(failure))) from failure
+
+
+def _shrink(data: bytes, scale: float) -> int:
+    """By how much the sides of a JPEG may be divided while it is decoded (ITU-T T.81's transform at a part of its
+    size). At least twice as many px remain as are drawn, and the more it takes away, the more: the transform averages
+    what is encoded and not light, which must not be seen. Only where that leaves whole px."""
+    if not data.startswith(b"\xff\xd8\xff") or scale > 0.25:
+        return 1
+    try:
+        image = pyvips.Image.new_from_buffer(data, "")
+    except pyvips.Error:
+        return 1
+    for shrink in (8, 4, 2):
+        if shrink * scale <= 1 / shrink and image.width % shrink == 0 and image.height % shrink == 0:
+            return shrink
+    return 1
 
 
 def _understood(image: pyvips.Image, name: str) -> pyvips.Image:
@@ -235,8 +255,8 @@ def _decode_raw(data: bytes, name: str) -> Photo:
     return Photo(name, np.ascontiguousarray(pixels), None, facts)
 
 
-def _facts(image: pyvips.Image, data: bytes, pixels: Encoded) -> PhotoFacts:
-    height, width = pixels.shape[:2]
+def _facts(image: pyvips.Image, data: bytes, pixels: Encoded, shrink: int) -> PhotoFacts:
+    height, width = (side * shrink for side in pixels.shape[:2])
     loader = str(image.get("vips-loader")).removesuffix("_buffer")
     return PhotoFacts(
         digest=digest_of(data),

@@ -40,20 +40,21 @@ class NoPictureError(PhotoError):
 Way = Callable[[], tuple[pyvips.Image, str]]
 
 
-def ways_to_open(data: bytes, name: str) -> Iterator[Way]:
+def ways_to_open(data: bytes, name: str, shrink: int = 1) -> Iterator[Way]:
     """Ways to read a file, to be tried in turn until the pixels of one can be had; each gives a picture and what is
-    doubtful of it, or raises pyvips.Error. Dimensions are checked. Raises PhotoError where trying on is useless."""
+    doubtful of it, or raises pyvips.Error. shrink: of a JPEG, by how much its sides are divided while it is decoded.
+    Dimensions are checked. Raises PhotoError where trying on is useless."""
     if _is_pillows(data):
         yield lambda: (_by_pillow(data, name, ("HEIF", "JPEG2000")), "")
         return
     if data[4:12] == b"ftypavis":
         yield lambda: (_by_pillow(data, name, ("AVIF",)), "")
         return
-    yield lambda: (_by_vips(data, name, "warning"), "")
+    yield lambda: (_by_vips(data, name, "warning", shrink), "")
     if data.startswith(_TIFF):
         yield from _lenient_tiff(data, name)
         return
-    yield lambda: (_by_vips(data, name, "truncated"), "" if _only_odd(data) else MAY_BE_DAMAGED)
+    yield lambda: (_by_vips(data, name, "truncated", shrink), "" if _only_odd(data) else MAY_BE_DAMAGED)
 
 
 def _lenient_tiff(data: bytes, name: str) -> Iterator[Way]:
@@ -103,16 +104,17 @@ def _pillow_reads(data: bytes) -> str | None:
     return packing
 
 
-def _by_vips(data: bytes, name: str, fail_on: str) -> pyvips.Image:
+def _by_vips(data: bytes, name: str, fail_on: str, shrink: int = 1) -> pyvips.Image:
+    smaller = {"shrink": shrink} if shrink > 1 else {}
     try:
-        image = pyvips.Image.new_from_buffer(data, "", fail_on=fail_on)
+        image = pyvips.Image.new_from_buffer(data, "", fail_on=fail_on, **smaller)
     except pyvips.Error as error:
         reason = str(error)
         known = data.startswith(_MAGIC)
         if not known and ("not in a known format" in reason or "not a known file format" in reason):
             raise NoPictureError(f"{name} is not a picture in a format that can be read here.") from error
         raise
-    check_dimensions(image.width, image.height, name)
+    check_dimensions(image.width * shrink, image.height * shrink, name)
     return image
 
 
