@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from support import zero_easel
+from support import PHOTOS, zero_easel
 
 TAKEN = "2026:03:07 10:20:30"
 
@@ -84,6 +84,18 @@ JOBS = {
         ["--percent", "60", "--name", "{date:%Y-%m-%d}_{original}"],
         {"2026-03-07_a.jpg": ("JPEG", 720, 540), "2026-03-07_b.jpg": ("JPEG", 540, 720)},
     ),
+    "60 % in folders by month": (
+        ["--percent", "60", "--name", "{date:%Y-%m}/{date}_{original}"],
+        {"2026-03/2026-03-07_a.jpg": ("JPEG", 720, 540), "2026-03/2026-03-07_b.jpg": ("JPEG", 540, 720)},
+    ),
+    "each picture's own size in its name": (
+        ["--longest", "300", "--name", "{original}_{width}x{height}"],
+        {"a_300x225.jpg": ("JPEG", 300, 225), "b_225x300.jpg": ("JPEG", 225, 300)},
+    ),
+    "a part, zoomed": (
+        ["--exact", "300x200", "--by", "cover", "--part", "25%,75%,2"],
+        {"a.jpg": ("JPEG", 300, 200), "b.jpg": ("JPEG", 300, 200)},
+    ),
     "half a megapixel": (["--megapixels", "0.48"], {"a.jpg": ("JPEG", 800, 600), "b.jpg": ("JPEG", 600, 800)}),
     "TIFF at its own size, and twice as large": (
         ["--format", "tiff", "--enlarge", "--also", "percent=200,folder=large"],
@@ -117,6 +129,40 @@ def test_folders_and_dates_are_kept_and_every_photo_is_accounted_for(photos: Pat
     assert "stays smaller than asked" in told["sub/a.jpg"]["message"] and not told["a.jpg"]["message"]
 
 
+def test_a_zoomed_part_is_the_one_that_was_asked_for(photos: Path, tmp_path: Path) -> None:
+    zero_easel("fit", photos, "--out", tmp_path / "out", "--exact", "300x225", "--by", "cover", "--part", "25%,75%,2")
+    with Image.open(tmp_path / "out/a.jpg") as made, Image.open(photos / "a.jpg") as whole:
+        # Twice as close around a quarter from the left and from below.
+        part = whole.crop((0, 450, 600, 900)).resize((300, 225), Image.Resampling.LANCZOS)
+        assert np.abs(np.asarray(made, float) - np.asarray(part, float)).mean() < 3
+
+
+def test_a_contact_sheet_lies_beside_the_pictures(photos: Path, tmp_path: Path) -> None:
+    done = zero_easel("fit", photos, "--out", tmp_path / "out", "--longest", "200", "--sheet", "8")
+    assert done.returncode == 0, done.stderr
+    assert (tmp_path / "out/contact-sheet.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_photos_called_after_their_backdrop_are_pictures_too(photos: Path, tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    for name in ("empty.jpg", "c.jpg"):
+        (tmp_path / "in" / name).write_bytes((photos / "a.jpg").read_bytes())
+    zero_easel("fit", tmp_path / "in", "--out", tmp_path / "out", "--longest", "100")
+    assert set(made(tmp_path / "out")) == {"empty.jpg", "c.jpg"}
+
+
+def test_backdrops_are_cleared_with_the_framing_kept(tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in/mug.jpg").write_bytes((PHOTOS / "BRYD0105.JPG").read_bytes())
+    done = zero_easel("fit", tmp_path / "in", "--out", tmp_path / "out", "--percent", "25", "--backdrop", "in-place",
+                      "--also", "percent=25,format=png,ground=transparent,folder=clear")  # fmt: skip
+    assert done.returncode in (0, 1), done.stderr
+    assert made(tmp_path / "out") == {"mug.jpg": ("JPEG", 400, 300), "clear/mug.png": ("PNG", 400, 300)}
+    with Image.open(tmp_path / "out/mug.jpg") as white, Image.open(tmp_path / "out/clear/mug.png") as clear:
+        assert white.getpixel((3, 3)) == (255, 255, 255) and clear.getpixel((3, 3))[3] == 0
+        assert clear.getpixel((200, 200))[3] == 255 or clear.getbbox() is not None
+
+
 def test_a_sprite_is_enlarged_pixel_by_pixel(photos: Path, tmp_path: Path) -> None:
     done = zero_easel("fit", photos / "sprites", "--out", tmp_path / "out", "--percent", "200", "--enlarge",
                       "--format", "png")  # fmt: skip
@@ -148,6 +194,8 @@ def test_what_would_be_made_is_shown_and_kept_as_a_standard(photos: Path, tmp_pa
         (["--longest", "many"], "longest must be"),
         (["--longest", "400", "--width", "300"], "one size has longest and width"),
         (["--exact", "300"], "should read WxH"),
+        (["--exact", "300x200", "--part", "half"], "should read X,Y,ZOOM"),
+        (["--exact", "300x200", "--part", "50%,50%,0.5"], "ZOOM is 1 to 20"),
         (["--also", "longest"], "should read KEY=VALUE"),
         (["--also", "longest=4,longest=5"], "says longest twice"),
         (["--format", "gif"], "format must be one of"),

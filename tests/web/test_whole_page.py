@@ -123,6 +123,28 @@ def test_the_next_shoot_begins_as_the_last_was_left_and_changes_nothing_there(cl
     assert 'value="777"' in client.post(f"{PAGE}/step/undo").text or "nothing" in client.post(f"{PAGE}/step/undo").text
 
 
+def test_the_part_that_is_kept_is_chosen_for_all_sizes_or_for_one(client: TestClient) -> None:
+    file = io.BytesIO()
+    picture_of = Image.new("RGB", (400, 200), (200, 0, 0))
+    picture_of.paste((0, 0, 200), (200, 0, 400, 200))
+    picture_of.save(file, "PNG")
+    begun(client, ("two.png", file.getvalue()))
+    said(client, "deliverables.pictures.number", "50x50")
+    said(client, "deliverables.pictures.by", "cover")
+    client.post(f"{PAGE}/sizes", data={"kind": "100x50 cover"})
+    assert client.post(f"{PAGE}/part", json={"photo": 1, "x": 50, "y": 100, "zoom": 2}).status_code == 204
+    assert client.post(f"{PAGE}/part", json={"photo": 1, "x": 350, "y": 100, "zoom": 4, "ratio": 1}).status_code == 204
+    assert client.post(f"{PAGE}/part", json={"photo": 9, "x": 1, "y": 1}).status_code == 404
+    assert client.post(f"{PAGE}/part", json={"photo": 1, "x": 1, "y": 1, "zoom": 0.5}).status_code == 422
+    assert client.post(f"{PAGE}/run").status_code == 200
+    wait_until_run(client)
+    with zipfile.ZipFile(io.BytesIO(client.get("/runs/1/archive").content)) as files:
+        square = Image.open(io.BytesIO(files.read("two.jpg"))).convert("RGB")
+        wide = Image.open(io.BytesIO(files.read("100x50 cover/two.jpg"))).convert("RGB")
+    assert all(square.getpixel((x, 25))[2] > 150 for x in (2, 47))
+    assert all(wide.getpixel((x, 25))[0] > 150 for x in (2, 97))
+
+
 def test_undo_and_redo(client: TestClient) -> None:
     begun(client)
     said(client, "deliverables.pictures.number", "500")

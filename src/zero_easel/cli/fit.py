@@ -11,9 +11,10 @@ from pydantic import ValidationError
 
 from zero_easel.cli.given import UsageError
 from zero_easel.cli.running import carry_out
+from zero_easel.core.finishing.contact_sheet import ContactSheet, Entry, contact_sheet
 from zero_easel.core.photos.decoding import header_of
 from zero_easel.core.placing.layout import uncut_sizes
-from zero_easel.core.placing.placement import Subject
+from zero_easel.core.placing.placement import Adjustment, Subject
 from zero_easel.core.standard.deliverable import FORMATS, SIDES, Deliverable
 from zero_easel.core.standard.lengths import read_length
 from zero_easel.core.standard.model import Standard
@@ -23,13 +24,15 @@ from zero_easel.core.standard.sizes import rules_on
 from zero_easel.core.standard.yaml.file import write_standard
 from zero_easel.files import write_atomically
 from zero_easel.folder.batch import FolderError, FolderRun, execute, prepare
-from zero_easel.planning.manifest import DONE
+from zero_easel.planning.manifest import DONE, ManifestRow
 from zero_easel.planning.whole import whole_standard
+from zero_easel.runs.contact_sheets import on_white
 from zero_easel.settings import available_cores
 
 SIZES = (*SIDES, "percent", "megapixels", "exact")
 ALSO = (*SIZES, "by", "format", "quality", "max-kb", "density", "ground", "folder", "name")
 """What may be said of a further size."""
+SHEET = "contact-sheet.pdf"
 _WEIGHED = 6
 """Pictures that are made to tell what all of them will weigh."""
 
@@ -143,6 +146,34 @@ class Shown(NamedTuple):
     size: str
 
 
+def keeping(run: FolderRun, text: str) -> FolderRun:
+    """A run in which "cover" keeps another part of every photo. text: "X,Y,ZOOM", X and Y in per cent of the photo.
+    Raises UsageError."""
+    try:
+        x, y, zoom = (float(word.strip().removesuffix("%")) for word in text.split(","))
+    except ValueError as error:
+        raise UsageError(f"--part {text} should read X,Y,ZOOM, like 50%,40%,1.5.") from error
+    if not (0 <= x <= 100 and 0 <= y <= 100 and 1 <= zoom <= 20):
+        raise UsageError(f"--part {text}: X and Y are 0 to 100 % of the photo, ZOOM is 1 to 20.")
+    subjects = {
+        at: subject._replace(
+            adjustment=Adjustment(keep=(x / 100 * subject.frame.width, y / 100 * subject.frame.height), zoom=zoom)
+        )
+        for at, subject in run.batch.subjects.items()
+    }
+    return replace(run, batch=run.batch._replace(subjects=subjects))
+
+
+def write_sheet(run: FolderRun, rows: Sequence[ManifestRow], per_page: int) -> None:
+    """A contact sheet of the first size, beside the pictures. Raises OSError."""
+    first = run.standard.deliverables[0].name
+    made = [row for row in rows if row.status == DONE and row.deliverable == first]
+    entries = (Entry(lambda row=row: on_white(run.out / row.output), [row.output]) for row in made)  # type: ignore[misc]
+    if made:
+        rules = ContactSheet(per_page=per_page, caption="{original}", caption_2="", title=run.out.resolve().name)
+        write_atomically(run.out / SHEET, contact_sheet(entries, len(made), rules))
+
+
 def shown(run: FolderRun) -> list[Shown]:
     """What a run would make, without making it."""
     rules = {wanted.name: rules_on(run.standard, wanted) for wanted in run.standard.deliverables}
@@ -188,6 +219,13 @@ def fit(
     name: Annotated[str, typer.Option(help="New names, like {original}_small or {shoot}_{n:03}.")] = "{original}",
     ground: Annotated[str, typer.Option(help="What lies behind and around: #RRGGBB or transparent.")] = "#FFFFFF",
     padding: Annotated[str, typer.Option(help='Canvas around: "5%", or "0 15% 0 0" from the top; minus clips.')] = "",
+    part: Annotated[
+        str,
+        typer.Option("--part", metavar="X,Y,ZOOM", help="What cover keeps: its middle in %, and zoom."),
+    ] = "",
+    sheet: Annotated[
+        int, typer.Option("--sheet", min=0, max=200, help="Write contact-sheet.pdf, so many pictures a page.")
+    ] = 0,
     more: Annotated[
         list[str] | None, typer.Option("--also", help="A further size: longest=400,format=webp,folder=small")
     ] = None,
@@ -227,10 +265,11 @@ def fit(
         )  # fmt: skip
     except FolderError as error:
         raise UsageError(str(error)) from error
+    work = keeping(work, part) if part else work
     if dry:
         _show(work, jobs)
         return
-    carry_out(work, jobs)
+    carry_out(work, jobs, lambda rows: write_sheet(work, rows, sheet) if sheet else None)
 
 
 def _show(work: FolderRun, jobs: int) -> None:

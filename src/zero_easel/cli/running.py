@@ -1,5 +1,6 @@
 """Runs over a folder as they are seen on the command line: progress, what went wrong, and how it ended."""
 
+from collections.abc import Callable
 from typing import Any
 
 import typer
@@ -12,8 +13,9 @@ from zero_easel.folder.batch import FolderRun, execute
 from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
 
 
-def carry_out(work: FolderRun, jobs: int) -> None:
-    """Make all pictures of a run, say what became of them, and end with its status. Raises UsageError."""
+def carry_out(work: FolderRun, jobs: int, then: Callable[[list[ManifestRow]], None] = lambda _: None) -> None:
+    """Make all pictures of a run, say what became of them, and end with its status. then: is done with what was made.
+    Raises UsageError."""
     for done in work.finished:
         console.print(f"{done} holds what an earlier run made, and is not read.")
     for _, reason in work.unusable:
@@ -31,6 +33,7 @@ def carry_out(work: FolderRun, jobs: int) -> None:
         task = bar.add_task("Pictures", total=len(work.batch.pictures))
         try:
             rows = execute(work, jobs, note)
+            then(rows)
         except OSError as error:
             raise UsageError(f"{work.out} cannot be written: {error.strerror or error}.") from error
     _report(rows, cut, work)

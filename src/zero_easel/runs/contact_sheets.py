@@ -49,13 +49,13 @@ def sheet_of(session: Session, vault: Vault, run: Run, deliverable: str, rules: 
                 "height": picture.height,
             }
             lines = [caption.fill(values).text for caption in captions]
-            yield Entry(lambda p=picture: _on_white(vault.run(run.id) / p.output), lines)  # type: ignore[misc]
+            yield Entry(lambda p=picture: on_white(vault.run(run.id) / p.output), lines)  # type: ignore[misc]
 
     return contact_sheet(entries(), len(pictures), rules)
 
 
-def _on_white(path: Path) -> Encoded:
-    """Paper is white."""
+def on_white(path: Path) -> Encoded:
+    """A finished picture as it is printed, (h, w, 3) uint8: paper is white."""
     pixels = shown_pixels(path)
     if pixels.shape[2] == 3:
         return pixels

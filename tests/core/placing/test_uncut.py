@@ -1,6 +1,7 @@
 """Pictures that are not cut out: boxes, sizes, and the part that is kept."""
 
 import io
+import json
 
 import numpy as np
 import pytest
@@ -14,7 +15,7 @@ from zero_easel.core.finishing.render import render_uncut
 from zero_easel.core.light.geometry import Map, Size
 from zero_easel.core.photos.decoding import decode_photo
 from zero_easel.core.placing.layout import lay_out
-from zero_easel.core.placing.placement import Adjustment, NoteKind, Subject
+from zero_easel.core.placing.placement import Adjustment, KeptPart, NoteKind, Subject
 from zero_easel.core.placing.uncut import lay_uncut
 from zero_easel.core.standard.model import Deliverable, Standard
 from zero_easel.core.standard.rules import Canvas, Item
@@ -63,6 +64,38 @@ def test_sizes_hold_whatever_the_orientation(frame: tuple[int, int], fit: str, s
     other = {"width": "height", "height": "width"}.get(fit, fit)
     mirrored = lay_uncut(Canvas(), item.model_copy(update={"fit": other}), turned, None).canvas
     assert mirrored == (h, w)
+
+
+@given(canvases, frames, st.tuples(st.floats(0, 1), st.floats(0, 1)), st.floats(1, 20))
+def test_a_zoomed_part_covers_its_canvas_and_stays_within_the_photo(
+    canvas: Canvas, frame: tuple[int, int], at: tuple[float, float], zoom: float
+) -> None:
+    middle = (at[0] * frame[0], at[1] * frame[1])
+    uncut = lay_uncut(canvas, Item(backdrop="kept", fit="cover"), Size(*frame), middle, zoom)
+    low, high = corners(uncut.matrix, frame)
+    room = np.array([canvas.width, canvas.height])
+    assert (low <= 1e-6).all() and (high >= room - 1e-6).all()
+    least = max(canvas.width / frame[0], canvas.height / frame[1])
+    assert uncut.matrix.scale == pytest.approx(least * zoom)
+    # What was chosen is in the middle, unless the photo ends before.
+    shown = uncut.matrix.apply(np.array([middle]))[0] - room / 2
+    ends = (np.abs(low) < 1e-6) | (np.abs(high - room) < 1e-6)
+    assert ((np.abs(shown) < 1e-6 * max(room)) | ends).all()
+
+
+@given(st.lists(st.tuples(st.integers(40, 900), st.integers(40, 900)), min_size=1, max_size=4))
+def test_each_ratio_keeps_its_own_part_and_all_others_the_common_one(sizes: list[tuple[int, int]]) -> None:
+    usual = Adjustment(keep=(5, 6), zoom=1.5)
+    mine = usual
+    for at, (w, h) in enumerate(sizes):
+        mine = mine.with_part(KeptPart(w / h, at, at, 2 + at))
+    assert Adjustment.of(json.loads(json.dumps(mine.changed()))) == mine
+    last = {}
+    for at, (w, h) in enumerate(sizes):
+        last = {key: v for key, v in last.items() if abs(key[0] / key[1] / (w / h) - 1) > 0.004} | {(w, h): at}
+    for (w, h), at in last.items():
+        assert mine.kept_on(Size(w, h)) == ((at, at), 2 + at)
+    assert mine.kept_on(Size(9000, 10)) == ((5, 6), 1.5)
 
 
 @given(frames, st.sampled_from(["longest", "contain", "cover", "stretch"]), st.integers(16, 3000))
