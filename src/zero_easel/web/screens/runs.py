@@ -2,7 +2,8 @@
 
 from collections import Counter
 from contextlib import suppress
-from typing import Any
+from html import escape
+from typing import Annotated, Any
 
 from fastapi import APIRouter, BackgroundTasks, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
@@ -19,8 +20,9 @@ from zero_easel.library.shoots import waits_for_clearing
 from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run, RunState
 from zero_easel.runs.archive import handed_over, lists_of, stream_archive
 from zero_easel.runs.contact_sheets import sheet_of
+from zero_easel.runs.copying import copy_out
 from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state
-from zero_easel.web.page import Bench, Db, RunById, found, is_partial, plural, show
+from zero_easel.web.page import Bench, Db, Number, RunById, found, is_partial, plural, show
 
 router = APIRouter()
 _STATES = {"pause": RunState.PAUSED, "stop": RunState.STOPPED, "continue": RunState.RUNNING}
@@ -142,6 +144,25 @@ def archive(session: Db, bench: Bench, run: RunById) -> StreamingResponse:
     """All that is handed over and the lists as one ZIP file, sent while it is made."""
     pieces = stream_archive(session, bench.vault, run)
     return StreamingResponse(pieces, media_type="application/zip", headers=_as_file(run, "zip"))
+
+
+@router.post("/runs/{run_id}/copy")
+def copy_to_folder(
+    session: Db,
+    bench: Bench,
+    run: RunById,
+    root: Annotated[Number, Form()],
+    folder: str = Form(),
+    dates: str = Form(""),
+) -> HTMLResponse:
+    """Copy what is handed over into a new folder, where the owner has allowed it."""
+    folders = bench.settings.out_folders
+    place = found(folders[root] if 0 <= root < len(folders) else None, "folder that may be written to")
+    try:
+        target, count = copy_out(session, bench.vault, run, place, folder, dates=bool(dates))
+    except RunError as error:
+        return HTMLResponse(f'<span class="fault">{escape(str(error))}</span>')
+    return HTMLResponse(f"{plural(count, 'picture')} copied to {escape(str(target))}, with the lists.")
 
 
 @router.get("/runs/{run_id}/list.{kind}")
