@@ -12,9 +12,11 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.naming import counted_apart, portable, stem
+from zero_easel.engines.cutouts import kept_cutout
 from zero_easel.folder.renaming import Copy, copy_under_new_names
 from zero_easel.library.lists.lines import PhotoLine
-from zero_easel.library.store.models import PictureRow, PictureState, Run
+from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run
 from zero_easel.library.store.vault import Vault
 from zero_easel.planning.manifest import (
     JSON_NAME,
@@ -100,6 +102,23 @@ def _streamed(files: list[tuple[Path, str]], lists: dict[str, bytes]) -> Iterato
         for name, data in lists.items():
             archive.writestr(name, data)
     yield sent.taken()
+
+
+def stream_cutouts(vault: Vault, photos: Sequence[PhotoRow], *, whole: bool) -> Iterator[bytes]:
+    """A ZIP of cutouts as they are, PNGs named like their photos, cropped to the item or within the whole frame. Those
+    that are not there are left out."""
+    sent, names = _Sent(), counted_apart([_cutout_name(photo) for photo in photos])
+    with zipfile.ZipFile(sent, "w", zipfile.ZIP_STORED) as archive:
+        for photo, name in zip(photos, names, strict=True):
+            kept = kept_cutout(vault.cutout(photo.cutout_key)) if photo.cutout_key else None
+            if kept is not None and kept.measures is not None:
+                archive.writestr(name, kept.png(whole=whole))
+                yield sent.taken()
+    yield sent.taken()
+
+
+def _cutout_name(photo: PhotoRow) -> str:
+    return "/".join(portable(part) for part in [*photo.folder.split("/"), f"{stem(photo.name)}.png"] if part)
 
 
 def renamed_archive(vault: Vault, planned: Sequence[tuple[PhotoLine, Planned]]) -> Path:

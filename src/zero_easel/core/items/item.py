@@ -82,6 +82,11 @@ class CutItem:
         pixels = np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGRA2RGBA))
         return cls(pixels, measures=measures, flags=flags, shadow=shadow, **known)
 
+    def png(self, *, whole: bool) -> bytes:
+        """The cutout as a PNG at the photo's own scale, cropped to the item or within the whole frame."""
+        order = cv2.cvtColor(self.whole() if whole else self.pixels, cv2.COLOR_RGBA2BGRA)
+        return cv2.imencode(".png", order)[1].tobytes()
+
     def whole(self) -> Encoded:
         """(H, W, 4) at the upright photo's own size, transparent around the item."""
         full = np.zeros((self.height, self.width, 4), self.pixels.dtype)

@@ -2,16 +2,18 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Request
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi import APIRouter, Form, Query, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 
 from zero_easel.core.placing.layout import cuts_nothing
+from zero_easel.core.standard.naming import portable
 from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.lists.lines import doubtful, takes_part
 from zero_easel.library.shoots import photos_of
 from zero_easel.library.store.models import Clearing, PhotoRow, Shoot
+from zero_easel.runs.archive import stream_cutouts
 from zero_easel.web.doubts import places_on
-from zero_easel.web.page import Db, Number, PhotoById, ShootById, show
+from zero_easel.web.page import Bench, Db, Number, PhotoById, ShootById, show
 from zero_easel.web.stages import stages
 
 router = APIRouter()
@@ -63,6 +65,22 @@ def accept_all(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
         photo.accepted = photo.accepted or doubtful(photo)
     session.flush()
     return clear_wall(request, session, shoot)
+
+
+@router.get("/shoots/{shoot_id}/cutouts.zip")
+def take_cutouts(
+    session: Db,
+    bench: Bench,
+    shoot: ShootById,
+    chosen: Annotated[list[Number], Query(default_factory=list)],
+    framing: str = "cropped",
+) -> StreamingResponse:
+    """The cutouts as they are, of the chosen photos or of all, cropped to their items or within their whole frames."""
+    photos = [p for p in photos_of(session, shoot.id) if takes_part(p) and (not chosen or p.id in chosen)]
+    pieces = stream_cutouts(bench.vault, photos, whole=framing == "whole")
+    name = portable(shoot.name).encode("ascii", "ignore").decode().replace('"', "").strip() or "shoot"
+    headers = {"Content-Disposition": f'attachment; filename="{name}-cutouts.zip"'}
+    return StreamingResponse(pieces, media_type="application/zip", headers=headers)
 
 
 def shelf_size(photo: PhotoRow, room: int) -> tuple[int, int]:
