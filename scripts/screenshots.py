@@ -22,6 +22,7 @@ def pages(page: Page, address: str) -> dict[str, str]:
     page.locator(".look .stand-link").first.wait_for(timeout=120_000)
     doubtful = page.locator(".look .stand-link").first.get_attribute("href") or ""
     return {
+        "whole": "/",
         "shoots": "/",
         "bring-in": f"{shelf}/bring-in",
         "match": f"{shelf}/match",
@@ -59,6 +60,8 @@ def main() -> None:
         views = pages(page, args.address)
         for name in args.names or views:
             page.goto(args.address + views[name])
+            if name == "whole":
+                whole_pictures(page)
             if name == "touch-up":  # until its tiles are on the canvas
                 page.locator("#bench[data-shown]").wait_for(timeout=120_000)
             page.wait_for_timeout(4000 if name == "deliver" else 1500 if name in ("touch-up", "compare") else 700)
@@ -70,7 +73,28 @@ def main() -> None:
             if name == "place":
                 page.keyboard.press("u")
                 page.wait_for_timeout(500)
+            if name == "whole":
+                page.goto(page.url.replace("/whole", "/delete"))
+                page.get_by_role("main").get_by_role("button").click()
         browser.close()
+
+
+def whole_pictures(page: Page) -> None:
+    """The page of whole pictures with two sizes and a run that is done; the shoot goes after the picture."""
+    photos = sorted((Path(__file__).parent.parent / "src/zero_easel/demo/photos").glob("*.[jJ][pP][gG]"))
+    wanted = [photo for photo in photos if photo.stem in ("BRYD0105", "BRYD0111", "BRYD0117", "BRYD0120", "BRYD0126")]
+    page.locator("form:has(#begin-1) input[name=name]").fill("Market stall")
+    page.locator("form:has(#begin-1) input[type=file]").first.set_input_files(wanted)
+    page.wait_for_url("**/whole")
+    page.locator("#photo-list tbody tr").nth(len(wanted) - 1).wait_for()
+    page.get_by_label("Size of pictures in px").fill("900")
+    page.keyboard.press("Enter")
+    page.get_by_label("Make also").fill("1000x280 webp cover")
+    with page.expect_navigation():
+        page.keyboard.press("Enter")
+    page.get_by_role("button", name="Run").click()
+    page.locator("#run[data-state=done]").wait_for(timeout=120_000)
+    page.wait_for_timeout(3000)
 
 
 def at_true_size(page: Page) -> None:

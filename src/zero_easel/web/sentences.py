@@ -49,7 +49,7 @@ PLAIN: dict[str, tuple[Sentence, ...]] = {
             "{profile}.[format~chroma: Colour is kept at {chroma}.][format~passes: It comes {progressive}.]"
             "[format~lossless: It is kept {lossless}.][format~deep: It has {depth} bits per channel.][format~quality: "
             "A limit on bytes may lower its quality to {min_quality}.] Overlays on it: {overlays}.",
-            "{name}: folder, name, ground, density, colour and how it is saved",
+            "{name}: more",
         ),
     ),
     "names": (
@@ -60,7 +60,7 @@ PLAIN: dict[str, tuple[Sentence, ...]] = {
         Sentence(
             "They lie in {folder}[folder=: as `{date:%Y-%m}`; empty for no subfolders]. In finished names {find_as} "
             "{find} becomes {replace_with}. A name wanted twice {on_duplicate}.",
-            "Subfolders, replacing, names wanted twice",
+            "Subfolders, replacing, same names",
         ),
     ),
     "canvas": (
@@ -71,7 +71,7 @@ PLAIN: dict[str, tuple[Sentence, ...]] = {
         Sentence("Smaller photos {reduce_only}. The backdrop is {backdrop}[backdrop=in-place:; shadows {shadow}]."),
         Sentence(
             "Where a size is filled, {cover_around} stays in the middle. Pixels are resampled by {kernel}.",
-            "Canvas around, ground, what is kept where a size is filled",
+            "Canvas around, ground, filling",
         ),
     ),
 }

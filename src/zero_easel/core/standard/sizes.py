@@ -72,7 +72,8 @@ def _read_deliverable(text: str, like: Deliverable, density: float) -> Deliverab
             raise ValueError(
                 f"{word} is no format, and not contain, cover, stretch or transparent (in: {text.strip()})"
             )
-    name = re.sub(r"[^\w +-]+", "", text.replace("%", " percent").replace("\u00d7", "x")).strip()[:40]
+    said = text.strip().removesuffix(rest).replace("%", " percent").replace("\u00d7", "x")
+    name = " ".join(re.sub(r"[^\w +-]+", "", said).split())[:40]
     kept = like.model_dump() | {"name": name, "folder": "{deliverable}", "file": "", "base": ""}
     try:
         return Deliverable.model_validate(kept | fields)
