@@ -17,7 +17,7 @@ import onnx
 import onnxruntime
 import torch
 from composites import composite
-from network import MARKS, Encoder, ThingNet
+from network import MARKS, ThingNet, network_of
 from onnx import TensorProto, helper, numpy_helper
 from stock import UNSEEN, stock_of
 from torch import nn
@@ -60,11 +60,9 @@ def main() -> None:
 def averaged(checkpoints: list[Path]) -> ThingNet:
     """The network with the mean of the checkpoints' averaged weights."""
     states = [torch.load(path, map_location="cpu", weights_only=True)["mean"] for path in checkpoints]
-    net = ThingNet(Encoder()).eval()
-    net.load_state_dict(
+    return network_of(
         {k: sum(s[k].double() for s in states).div(len(states)).to(v.dtype) for k, v in states[0].items()}
     )
-    return net
 
 
 def halved(model: onnx.ModelProto) -> onnx.ModelProto:

