@@ -27,7 +27,7 @@ _SHIPPED = (
     ("htmx", "0BSD", "web/static/js/htmx.min.js"),
     ("Hanken Grotesk", "OFL-1.1", "web/static/fonts, core/finishing/fonts"),
     ("Spline Sans Mono", "OFL-1.1", "web/static/fonts"),
-    ("EfficientNet-Lite0's weights, trained on", "Apache-2.0", "core/clearing/things.onnx"),
+    ("EfficientNet-Lite2's weights, trained on", "Apache-2.0", "core/clearing/things.onnx"),
 )
 
 _HEAD = """# Third-party software

@@ -17,7 +17,7 @@ from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.photos.decoding import Photo
 
-ENGINE = "9"
+ENGINE = "10"
 """Changes whenever the same photo may give another cutout; part of the key of everything derived from one."""
 
 
