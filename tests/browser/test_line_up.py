@@ -130,7 +130,7 @@ def test_a_row_is_ruled_corrected_and_delivered(page: Page, tmp_path: Path) -> N
     item(page, "BY-3302").click()
     page.locator("#hand-backdrop").select_option("kept")
     expect(page.locator("#hand-right")).to_be_disabled()
-    page.locator("summary").click()
+    page.locator("#rules summary").click()
     choose_rule(page, "How uncut pictures are fitted", "cover")
     page.evaluate("window.scrollTo(0, 0)")
     whole = item(page, "BY-3302").locator(".hit").bounding_box()

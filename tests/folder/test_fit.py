@@ -96,6 +96,10 @@ JOBS = {
         ["--exact", "300x200", "--by", "cover", "--part", "25%,75%,2"],
         {"a.jpg": ("JPEG", 300, 200), "b.jpg": ("JPEG", 300, 200)},
     ),
+    "1250 wide, found and replaced": (
+        ["--width", "250", "--find", "a", "--put", "apple"],
+        {"apple.jpg": ("JPEG", 250, 188), "b.jpg": ("JPEG", 250, 333)},
+    ),
     "half a megapixel": (["--megapixels", "0.48"], {"a.jpg": ("JPEG", 800, 600), "b.jpg": ("JPEG", 600, 800)}),
     "TIFF at its own size, and twice as large": (
         ["--format", "tiff", "--enlarge", "--also", "percent=200,folder=large"],
@@ -127,6 +131,14 @@ def test_folders_and_dates_are_kept_and_every_photo_is_accounted_for(photos: Pat
         told = {row["output"]: row for row in csv.DictReader(file)}
     assert len(told) == 4 and all(row["status"] == "done" for row in told.values())
     assert "stays smaller than asked" in told["sub/a.jpg"]["message"] and not told["a.jpg"]["message"]
+
+
+def test_small_photos_are_left_out_if_asked(photos: Path, tmp_path: Path) -> None:
+    done = zero_easel("fit", photos, "--out", tmp_path / "out", "--width", "1250", "--recursive", "--keep-folders",
+                      "--at-least", "500", "--enlarge", "--name", "{original}_{n}")  # fmt: skip
+    assert done.returncode == 0 and "2 left out" in done.stdout
+    assert made(tmp_path / "out") == {"a_1.jpg": ("JPEG", 1250, 938), "b_2.jpg": ("JPEG", 1250, 1667)}
+    assert "fewer than 500 px" in (tmp_path / "out/manifest.csv").read_text()
 
 
 def test_a_zoomed_part_is_the_one_that_was_asked_for(photos: Path, tmp_path: Path) -> None:

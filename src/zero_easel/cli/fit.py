@@ -17,7 +17,7 @@ from zero_easel.core.placing.layout import uncut_sizes
 from zero_easel.core.placing.placement import Adjustment, Subject
 from zero_easel.core.standard.deliverable import FORMATS, SIDES, Deliverable
 from zero_easel.core.standard.lengths import read_length
-from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.model import Names, Standard
 from zero_easel.core.standard.rule import explained
 from zero_easel.core.standard.rules import Canvas
 from zero_easel.core.standard.sizes import rules_on
@@ -48,6 +48,8 @@ class Fitting(NamedTuple):
     keep_folders: bool = False
     backdrop: str = "kept"
     shadow: str = "drop"
+    find: str = ""
+    put: str = ""
 
 
 def standard_of(sizes: Sequence[Mapping[str, str]], asked: Fitting) -> Standard:
@@ -56,8 +58,9 @@ def standard_of(sizes: Sequence[Mapping[str, str]], asked: Fitting) -> Standard:
         return whole_standard(
             [_deliverable(size, at, asked) for at, size in enumerate(sizes)],
             canvas=Canvas(ground=asked.ground, padding=asked.padding, density=asked.density),
-            name=asked.name,
-            keep_folders=asked.keep_folders,
+            names=Names(
+                name=asked.name, keep_folders=asked.keep_folders, count="run", find=asked.find, replace_with=asked.put
+            ),
             enlarge=asked.enlarge,
             backdrop=asked.backdrop,
             shadow=asked.shadow,
@@ -217,6 +220,11 @@ def fit(
     quality: Annotated[int, typer.Option(min=0, max=100, help="1 to 100.")] = 0,
     max_kb: Annotated[float, typer.Option(min=0, help="At most so many kB each.")] = 0,
     name: Annotated[str, typer.Option(help="New names, like {original}_small or {shoot}_{n:03}.")] = "{original}",
+    find: Annotated[str, typer.Option(help="Text that is replaced in finished names...")] = "",
+    put: Annotated[str, typer.Option(help="... and what is put in its place.")] = "",
+    at_least: Annotated[
+        int, typer.Option("--at-least", min=0, help="Leave out photos whose longer side has fewer px.")
+    ] = 0,
     ground: Annotated[str, typer.Option(help="What lies behind and around: #RRGGBB or transparent.")] = "#FFFFFF",
     padding: Annotated[str, typer.Option(help='Canvas around: "5%", or "0 15% 0 0" from the top; minus clips.')] = "",
     part: Annotated[
@@ -250,7 +258,7 @@ def fit(
         "max-kb": str(max_kb or ""),
     }  # fmt: skip
     sizes = [{key: value for key, value in said.items() if value}, *map(also, more or ())]
-    asked = Fitting(name, ground, padding or "0px", density, enlarge, keep_folders, backdrop, shadow)
+    asked = Fitting(name, ground, padding or "0px", density, enlarge, keep_folders, backdrop, shadow, find, put)
     rules = standard_of(sizes, asked)
     if standard_out is not None:
         write_atomically(standard_out, write_standard(rules).encode())
@@ -261,7 +269,7 @@ def fit(
     try:
         work = prepare(
             photos, out, rules, [], [], recursive=recursive, replace=replace_ or dry, cards=False,
-            keep_dates=keep_dates, jobs=jobs,
+            keep_dates=keep_dates, at_least=at_least, jobs=jobs,
         )  # fmt: skip
     except FolderError as error:
         raise UsageError(str(error)) from error

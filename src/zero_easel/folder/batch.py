@@ -107,13 +107,15 @@ def prepare(
     replace: bool = False,
     cards: bool = True,
     keep_dates: bool = False,
+    at_least: int = 0,
     jobs: int = 1,
     on_read: Callable[[int, int], None] | None = None,
 ) -> FolderRun:
     """Find, match and name everything. Raises FolderError before a single byte is written.
 
     Photos are looked through for code cards, if there may be any, `jobs` at once, where names and shot list leave some
-    without a product; on_read is told how many of how many are done.
+    without a product; on_read is told how many of how many are done. at_least: px of the longer side, below which a
+    photo stays out.
     """
     if not folder.is_dir():
         raise FolderError(f"{folder} is not a folder.")
@@ -137,7 +139,7 @@ def prepare(
         deeper = "" if recursive else " Add --recursive to look in its folders."
         raise FolderError(f"{folder} holds no photos.{deeper}")
     matched = match_photos(photos, products, shots, jobs, on_read, cards=cards)
-    run = _planned(matched, out, standard, products, shots, bare, folder, assets)
+    run = _planned(matched, out, standard, products, shots, bare, folder, assets, at_least)
     earlier = [done for done in finished_within(folder) if done.resolve() != out.resolve()] if recursive else []
     run = with_other(run, unusable=unusable, keep_dates=keep_dates, finished=earlier)
     clashes = run.batch.clashes
@@ -310,19 +312,16 @@ def _planned(
     empties: list[Path],
     folder: Path,
     assets: Path | None,
+    at_least: int,
 ) -> FolderRun:
     whole = cuts_nothing(standard) or names_ask_for(standard, "width", "height")
-    shots = [
-        BatchPhoto(
-            _name(one.path),
-            one.match,
-            one.taken,
-            why_left_out(one.match),
-            _frame(one.path) if whole else Size(0, 0),
-            folder=folder_within(one.path, folder),
-        )
-        for one in matched
-    ]
+    shots = []
+    for one in matched:
+        frame = _frame(one.path) if whole or at_least else Size(0, 0)
+        small = f"its longer side has fewer than {at_least} px" if 0 < max(frame) < at_least else ""
+        within = folder_within(one.path, folder)
+        out_of_it = why_left_out(one.match) or small
+        shots.append(BatchPhoto(_name(one.path), one.match, one.taken, out_of_it, frame, folder=within))
     columns = sorted({key for product in products for key in product.extra})
     catalog = Products({p.code: p for p in products}, columns, bool(products or listed))
     try:

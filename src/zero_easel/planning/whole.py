@@ -9,6 +9,8 @@ from zero_easel.core.standard.rules import Canvas, Item
 NAME = "Whole pictures"
 _FRAMED = {"fit": "percent", "size": 100, "cover_around": "middle"}
 """Rules of items by which a photo's own framing is what is fitted."""
+NAMES = Names(name="{original}", keep_folders=True, count="run")
+"""How files are called where nobody said anything yet."""
 USUAL = Deliverable(name="pictures", size="longest", number=1400)
 """What is made where nobody said anything yet."""
 
@@ -17,14 +19,13 @@ def whole_standard(
     deliverables: Sequence[Deliverable] = (USUAL,),
     *,
     canvas: Canvas | None = None,
-    name: str = "{original}",
-    keep_folders: bool = True,
+    names: Names = NAMES,
     enlarge: bool = False,
     backdrop: str = "kept",
     shadow: str = "drop",
 ) -> Standard:
     """Rules by which photos keep their framing and take the sizes of their deliverables from their own proportions.
-    name: pattern of the files'. backdrop: "in-place" clears it where the item stands.
+    backdrop: "in-place" clears it where the item stands.
 
     Raises pydantic's ValidationError for what is not possible.
     """
@@ -32,6 +33,6 @@ def whole_standard(
         name=NAME,
         canvas=canvas or Canvas(ground="#FFFFFF", padding="0px", density=72),
         item=Item.model_validate(_FRAMED | {"backdrop": backdrop, "shadow": shadow, "reduce_only": not enlarge}),
-        names=Names(name=name, keep_folders=keep_folders, count="run"),
+        names=names,
         deliverables=tuple(deliverables),
     )

@@ -32,7 +32,7 @@ _SMALLER = 0.5
 _MISLED = 0.2
 """Weight of how things look in a window where this contradicts the evidence, though both agreed about the frame: seen
 too close, a plain face is taken for a hole."""
-_AGREED, _WEIGHTS = (0.5, 0.9), (0.9, 0.7)
+_AGREED, _WEIGHTS = (0.5, 0.9), (0.9, 0.5)
 """Overlap of both opinions, and the weight of how things look."""
 
 

@@ -153,7 +153,7 @@ def leave_chosen_out(session: Db, shoot: ShootById, photos: Annotated[list[Numbe
     return Response(status_code=204)
 
 
-class Part(BaseModel):
+class ChosenPart(BaseModel):
     """What of a photo is kept where a size is filled. x, y: its middle, px of the upright photo. ratio: of the sizes
     that it is for, None for all."""
 
@@ -165,7 +165,7 @@ class Part(BaseModel):
 
 
 @router.post("/shoots/{shoot_id}/whole/part")
-def keep_part(session: Db, shoot: ShootById, part: Part) -> Response:
+def keep_part(session: Db, shoot: ShootById, part: ChosenPart) -> Response:
     """Keep another part of a photo where a size is filled."""
     try:
         keep_part_of(session, shoot, part.photo, KeptPart(part.ratio or 0, part.x, part.y, part.zoom))

@@ -72,7 +72,7 @@ def test_a_rim_that_is_lost_in_the_paper_is_outlined_there() -> None:
     disc = np.hypot(x - 320, y - 250) < 130
     # The left half is a dark thing, the right half fades into the paper.
     shade = np.clip((x - 250) / 150, 0, 1)
-    pixels = np.where(disc[..., None], 60 + shade[..., None] * (213 - 60), 215.0) + rng.normal(0, 1.2, (480, 640, 3))
+    pixels = np.where(disc[..., None], 60 + shade[..., None] * (214.6 - 60), 215.0) + rng.normal(0, 1.2, (480, 640, 3))
     cut = cutout(photo_of(np.clip(pixels, 0, 255).astype(np.uint8)))
     assert cut.confidence < 0.5
     drawn = [point for flag in cut.flags for outline in flag.places for point in outline]

@@ -42,18 +42,18 @@ class Signals:
 
 
 _WEIGHTS = Signals(
-    unsure=12.4,
-    differing=0,
+    unsure=10.8,
+    differing=7.2,
     faint=0,
-    alike=0,
-    thin=4.1,
+    alike=0.5,
+    thin=3.7,
     large=0,
-    soft=2.4,
-    cut_off=0.5,
-    ragged=6.5,
-    patch=5.6,
+    soft=1.8,
+    cut_off=3.5,
+    ragged=7.6,
+    patch=4.2,
 )
-_BIAS = -2.15
+_BIAS = -1.9
 """Logistic regression of IoU under 0.97 on the signals (training/calibrate.py), and more doubt than it gave: a bad
 cutout that nobody looks at costs more than a look at a good one. An item that the frame cuts off is rare there, and is
 shown in any case."""
