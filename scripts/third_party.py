@@ -28,6 +28,7 @@ _SHIPPED = (
     ("Hanken Grotesk", "OFL-1.1", "web/static/fonts, core/finishing/fonts"),
     ("Spline Sans Mono", "OFL-1.1", "web/static/fonts"),
     ("EfficientNet-Lite2's weights, trained on", "Apache-2.0", "core/clearing/things.onnx"),
+    ("a test's picture, of a 3D model of sweethome3d-furniture", "CC0 or CC-BY-3.0", "tests/views/one-stroke.jpg"),
 )
 
 _HEAD = """# Third-party software
