@@ -162,10 +162,11 @@ def step(
     take = found({"undo": undo, "redo": redo}.get(direction), "command")
     done = take(session, Where(Stage.STANDARD, row.id))
     context = rules_context(session, bench, row, session.get(Shoot, shoot_id), Scope(category, view), on)
-    return show(request, "_rules.html", message=_message(direction, done), **context)
+    return show(request, "_rules.html", message=step_told(direction, done), **context)
 
 
-def _message(direction: str, done: Step | None) -> str:
+def step_told(direction: str, done: Step | None) -> str:
+    """What undo or redo did, in words."""
     if done is None:
         return f"There is nothing to {direction}"
     texts = "; ".join(change.text for change in done.changes[:4]) or done.text

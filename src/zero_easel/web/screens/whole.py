@@ -1,7 +1,6 @@
 """Whole pictures: photos that keep their backdrop, their sizes, formats and names, run and result, all on one page."""
 
 import json
-from collections import Counter
 from contextlib import suppress
 from typing import Annotated, Any, NamedTuple
 
@@ -25,7 +24,7 @@ from zero_easel.library.changes.repairs import leave_out
 from zero_easel.library.changes.standards import add_parts, all_standards, change_rules, following, remove_part
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lines import PhotoLine, lines_of
-from zero_easel.library.lists.listing import PAGE, Ask, listed
+from zero_easel.library.lists.listing import Ask, listed
 from zero_easel.library.shoots import cut_out_too, rename_shoot
 from zero_easel.library.store.models import Shoot, Stage
 from zero_easel.planning.batch import lay_all
@@ -33,7 +32,7 @@ from zero_easel.runs.service import RunError, ask_for_run, latest_run, plan_with
 from zero_easel.web.page import Bench, Db, Number, ShootById, file_size, found, show
 from zero_easel.web.screens.bring_in import SHOWN, Asked
 from zero_easel.web.screens.runs import run_context
-from zero_easel.web.screens.standards import ruled
+from zero_easel.web.screens.standards import ruled, step_told
 from zero_easel.web.stages import stages
 
 router = APIRouter()
@@ -94,16 +93,15 @@ def change_rule(
     value: str = Form(""),
 ) -> HTMLResponse:
     """Change one value; what is not possible is said, and nothing changes."""
-    error, rules = "", shoot.standard.rules
+    error = ""
     try:
-        change_rules(session, shoot.standard, _said(rules, field, value))
+        change_rules(session, shoot.standard, _said(shoot.standard.rules, field, value))
     except StandardError as problem:
         error = str(problem)
-    rules = shoot.standard.rules
     after.add_task(bench.dispatcher.wake)  # what is to be cleared now, is
     steps = undoable(session, Where(Stage.STANDARD, shoot.standard_id))
     answer = show(request, "_whole_answer.html", error=error, saved="" if error else field, steps=steps)
-    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(rules, ALL, field, error)})
+    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(shoot.standard.rules, ALL, field, error)})
     if not error and field.endswith(".name") and field != "names.name":
         answer.headers["HX-Refresh"] = "true"  # every field of that size has another name now
     return answer
@@ -115,9 +113,7 @@ def step(request: Request, session: Db, shoot: ShootById, direction: str) -> HTM
     done = found({"undo": undo, "redo": redo}.get(direction), "command")(
         session, Where(Stage.STANDARD, shoot.standard_id)
     )
-    texts = "; ".join(change.text for change in done.changes[:4]) if done else ""
-    message = f"{'Undone' if direction == 'undo' else 'Done again'}: {texts or (done.text if done else 'nothing')}"
-    return show(request, "_whole_rules.html", message=message, **_sentences(session, shoot))
+    return show(request, "_whole_rules.html", message=step_told(direction, done), **_sentences(session, shoot))
 
 
 @router.post("/shoots/{shoot_id}/whole/sizes")
@@ -183,7 +179,7 @@ def cut_out(session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks)
 
 
 @router.get("/shoots/{shoot_id}/whole/bytes")
-def weigh(session: Db, bench: Bench, shoot: ShootById, turn: Annotated[Number, Form()] = 0) -> JSONResponse:
+def weigh(session: Db, bench: Bench, shoot: ShootById, turn: Number = 0) -> JSONResponse:
     """What pictures weigh or will weigh, in words, by photo and size; asked again while that makes it surer."""
     try:
         estimates = bench.estimator.estimate(session, bench.vault, shoot)
@@ -253,8 +249,6 @@ def _context(session: Db, shoot: Shoot, ask: Ask) -> dict[str, Any]:
         "staying": len(lines) - len({picture.at for picture in pictures}),
         "marks": {mark.key: mark for mark in stages(session, shoot)},
         "clashes": plan.batch.clashes if plan else [],
-        "counts": Counter(picture.deliverable for picture in pictures),
-        "rows_a_page": PAGE,
         **(run_context(session, newest, "line") if newest else {"run": None, "at": None}),
     }
 

@@ -9,8 +9,11 @@ const begin = async (form, detail, folder = "") => {
   const body = new FormData();
   body.append("whole", form.elements.whole.value);
   body.append("name", form.elements.name.value || folder || names(detail));
-  const made = await fetch(form.action, { method: "POST", body, headers: { Accept: "application/json" } });
-  if (!made.ok) return;
+  const made = await fetch(form.action, { method: "POST", body, headers: { Accept: "application/json" } }).catch(() => null);
+  if (!made?.ok) {
+    form.querySelector("[role=alert]").textContent = "No shoot was made; is the application still running?";
+    return;
+  }
   const { address } = await made.json();
   const page = new DOMParser().parseFromString(await (await fetch(address)).text(), "text/html");
   history.pushState({}, "", address);

@@ -111,8 +111,11 @@ zoomField.addEventListener("input", () => zoomTo(Number(zoomField.value.replace(
 const keep = async () => {
   const ratio = alone.checked ? photo.w / photo.h : null;
   const body = JSON.stringify({ photo: photo.id, x, y, zoom, ratio });
-  const answer = await fetch(`${location.pathname}/part`, { method: "POST", body, headers: { "Content-Type": "application/json" } });
-  if (!answer.ok) return;
+  const answer = await fetch(`${location.pathname}/part`, { method: "POST", body, headers: { "Content-Type": "application/json" } }).catch(() => null);
+  if (!answer?.ok) {
+    document.querySelector("#part-title").textContent = "Not kept; is the application still running?";
+    return;
+  }
   dialog.close();
   document.dispatchEvent(new CustomEvent("part-kept"));
 };
