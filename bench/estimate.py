@@ -16,9 +16,10 @@ import numpy as np
 from sqlalchemy import func, select
 from variations import variations
 
-from zero_easel.core.standard.deliverable import SETS, Deliverable
+from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.editing import added
 from zero_easel.core.standard.model import Standard
+from zero_easel.core.standard.sizes import SETS
 from zero_easel.library.changes.standards import add_standard
 from zero_easel.library.shoots import bring_in, create_shoot
 from zero_easel.library.store.models import PhotoRow, PictureRow, Run, Shoot

@@ -29,9 +29,9 @@ from references import grabcut
 
 from zero_easel.core.finishing.embed import camera_of
 from zero_easel.core.light.geometry import Size
+from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import decode_photo
 from zero_easel.core.placing.placement import Subject
-from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Deliverable, Standard
 from zero_easel.core.standard.rules import Canvas
 from zero_easel.pipeline import Source, Task, clear, picture_of

@@ -11,29 +11,41 @@ from fontTools.ttLib import TTFont
 from fontTools.varLib.instancer import instantiateVariableFont
 
 ROOT = Path(__file__).parent.parent
-OUT = ROOT / "src/zero_easel/core/fonts"
-FONTS = {"text": ("hanken-grotesk", 500), "mono": ("spline-sans-mono", 400)}
+WEB_FONTS = ROOT / "frontend/node_modules/@fontsource-variable"
+OUT = ROOT / "src/zero_easel/core/finishing/fonts"
+FAMILIES = {"text": ("hanken-grotesk", 500, 750), "mono": ("spline-sans-mono", 400, 650)}
+"""Family, and the weights that are its regular and its bold face."""
+
+
+def face(family: str, weight: int, style: str) -> TTFont:
+    """One TrueType font of one weight, with Latin and extended Latin letters."""
+    parts = []
+    with tempfile.TemporaryDirectory() as folder:
+        for part in ("latin", "latin-ext"):
+            font = TTFont(WEB_FONTS / family / f"files/{family}-{part}-wght-{style}.woff2")
+            font = instantiateVariableFont(font, {"wght": weight})
+            font.flavor = None
+            for table in ("GSUB", "GPOS", "GDEF", "STAT"):
+                if table in font:
+                    del font[table]
+            parts.append(f"{folder}/{part}.ttf")
+            font.save(parts[-1])
+        merged = Merger().merge(parts)
+    merged["head"].created = merged["head"].modified = 3_800_000_000
+    return merged
 
 
 def main() -> None:
-    """One TrueType file for each, of one weight, with Latin and extended Latin letters."""
-    for name, (family, weight) in FONTS.items():
-        parts = []
-        with tempfile.TemporaryDirectory() as folder:
-            for part in ("latin", "latin-ext"):
-                font = TTFont(ROOT / f"src/zero_easel/web/static/fonts/{family}-{part}-wght-normal.woff2")
-                font = instantiateVariableFont(font, {"wght": weight})
-                font.flavor = None
-                for table in ("GSUB", "GPOS", "GDEF", "STAT"):
-                    if table in font:
-                        del font[table]
-                parts.append(f"{folder}/{part}.ttf")
-                font.save(parts[-1])
-            merged = Merger().merge(parts)
-        merged["head"].created = merged["head"].modified = 3_800_000_000
-        merged.save(OUT / f"{name}.ttf", reorderTables=False)
-        licence = ROOT / f"src/zero_easel/web/static/fonts/{family}-LICENSE.txt"
-        (OUT / f"{name}-LICENSE.txt").write_text(licence.read_text())
+    """Four faces of each family, and its licence."""
+    for name, (family, regular, bold) in FAMILIES.items():
+        for ending, weight, style in (
+            ("", regular, "normal"),
+            ("-bold", bold, "normal"),
+            ("-italic", regular, "italic"),
+            ("-bold-italic", bold, "italic"),
+        ):
+            face(family, weight, style).save(OUT / f"{name}{ending}.ttf", reorderTables=False)
+        (OUT / f"{name}-LICENSE.txt").write_text((WEB_FONTS / family / "LICENSE").read_text())
 
 
 if __name__ == "__main__":

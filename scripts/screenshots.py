@@ -28,6 +28,8 @@ def pages(page: Page, address: str) -> dict[str, str]:
         "match": f"{shelf}/match",
         "clear": f"{shelf}/clear",
         "touch-up": doubtful,
+        "light": f"{shelf}/light",
+        "closer": f"{shelf}/light",
         "place": f"{shelf}/place?view=front",
         "names": f"{shelf}/names",
         "deliver": f"{shelf}/deliver",
@@ -38,9 +40,7 @@ def pages(page: Page, address: str) -> dict[str, str]:
         "products": "/products",
         "standards": "/standards",
         "standard": "/standards/2?on=shop",
-        "deliverables": "/standards/2?on=banner#deliverables",
         "versions": "/standards/1/versions",
-        "runs": "/runs",
     }
 
 
@@ -67,16 +67,39 @@ def main() -> None:
             page.wait_for_timeout(4000 if name == "deliver" else 1500 if name in ("touch-up", "compare") else 700)
             if name == "place":
                 at_true_size(page)
+            if name == "light":
+                by_the_backdrop(page)
+            if name == "closer":
+                closer(page)
             if name == "versions":
                 with_versions(page)
             page.screenshot(path=args.out / f"{name}.png")
-            if name == "place":
+            if name == "closer":
+                page.keyboard.press("Escape")
+            for _ in range({"place": 1, "light": 2, "closer": 1}.get(name, 0)):
                 page.keyboard.press("u")
-                page.wait_for_timeout(500)
+                page.wait_for_timeout(800)
             if name == "whole":
                 page.goto(page.url.replace("/whole", "/delete"))
                 page.get_by_role("main").get_by_role("button").click()
         browser.close()
+
+
+def closer(page: Page) -> None:
+    """Light as the house does it, and one photo of it closer."""
+    page.get_by_role("button", name="As the house does it").click()
+    page.locator("#rules-message", has_text="as the house").wait_for()
+    page.locator("[data-neutral]").nth(1).click()
+    page.locator("#closer-after", has_text="L*").wait_for()
+    page.wait_for_timeout(800)
+
+
+def by_the_backdrop(page: Page) -> None:
+    """White and exposure by the backdrop."""
+    for label in ("What is white", "How photos are exposed"):
+        page.get_by_label(label, exact=True).select_option("backdrop")
+        page.wait_for_timeout(1500)
+    page.evaluate("document.activeElement.blur()")
 
 
 def whole_pictures(page: Page) -> None:

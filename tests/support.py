@@ -78,7 +78,7 @@ def put(connection: Connection, table: str, **values: object) -> None:
 def photo_of(pixels: NDArray[np.uint8], name: str = "made.png") -> Photo:
     """A photo of given upright pixels."""
     height, width = pixels.shape[:2]
-    facts = PhotoFacts("0" * 64, pixels.nbytes, "PNG", width, height, 8, 1, "", 0.0, None)
+    facts = PhotoFacts(pixels.nbytes, "PNG", width, height, 8, 1, "", 0.0, None)
     return Photo(name, pixels, None, facts)
 
 

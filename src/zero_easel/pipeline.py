@@ -10,6 +10,7 @@ from zero_easel.core.clearing.cutout import cutout
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.clearing.sight import MODERATE
 from zero_easel.core.finishing.checking import Checked, Facts, checked
+from zero_easel.core.finishing.corners import darkened
 from zero_easel.core.finishing.embed import Camera, Embedded, exif_of, iptc_of, metadata_of, xmp_of
 from zero_easel.core.finishing.encode import EncodedFile, encode
 from zero_easel.core.finishing.grounds import light_of
@@ -20,12 +21,14 @@ from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.colour import Encoded, Float
 from zero_easel.core.light.geometry import Box, Map, Size
+from zero_easel.core.light.space import Space, as_srgb, light_in
+from zero_easel.core.photos.assets import AssetError, Assets
 from zero_easel.core.photos.decoding import Photo, read_photo
 from zero_easel.core.photos.profiles import ProfileError, Tagged, converted, in_srgb, srgb_profile
+from zero_easel.core.photos.reading import Reading, read
 from zero_easel.core.photos.reducing import reduced
-from zero_easel.core.placing.layout import lay_out, rules_of
+from zero_easel.core.placing.layout import asks_for_cutout, lay_out, rules_of
 from zero_easel.core.placing.placement import NoteKind, Placement, Subject
-from zero_easel.core.standard.assets import AssetError, Assets
 from zero_easel.core.standard.deliverable import KEPT, SRGB, Deliverable
 from zero_easel.core.standard.grounds import TRANSPARENT, read_ground
 from zero_easel.core.standard.model import Standard
@@ -33,6 +36,8 @@ from zero_easel.core.standard.naming import printable
 from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.patterns import Value
 from zero_easel.core.standard.sizes import rules_on
+from zero_easel.core.tone.target import Calibration, calibrated
+from zero_easel.core.tone.target_finding import find_target
 
 _IF_DAMAGED = 0.1
 """Confidence in the cutout of a photo that may be damaged: it is among the first that a person looks at."""
@@ -98,6 +103,17 @@ class Task:
     placement: Placement | None = None
 
 
+def reading_of(photo: Photo) -> Reading:
+    """All that is read off a photo before it is cleared."""
+    return read(photo.pixels)._replace(target=find_target(photo.pixels))
+
+
+def calibration_of(photo: Photo) -> Calibration | None:
+    """What brings the colour target that a photo shows to its colours; None if it shows none that can be used."""
+    patches = find_target(photo.pixels)
+    return calibrated(patches) if patches else None
+
+
 def clear(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] = ()) -> CutItem:
     """Cut out the item of a photo, in the form that is kept; empties: photos of its bare backdrop. A photo that may be
     damaged is doubtful, however sure its cutout is."""
@@ -133,11 +149,9 @@ def _measured(source: Source, subject: Subject, rules: Standard) -> Subject:
 
 
 def needs_cutout(subject: Subject, standard: Standard) -> bool:
-    """Whether a photo has to be cut out to be placed: all but uncut ones, and of these those that are cut around it."""
-    rules = rules_of(subject, standard)
-    by_hand = subject.adjustment.keep or subject.adjustment.parts
-    around_item = rules.fit == "cover" and rules.cover_around == "item" and not by_hand
-    return rules.backdrop != "kept" or around_item
+    """Whether a photo has to be cut out to be placed and lit."""
+    by_hand = bool(subject.adjustment.keep or subject.adjustment.parts)
+    return asks_for_cutout(rules_of(subject, standard), by_hand=by_hand)
 
 
 class _Finish:
@@ -159,31 +173,46 @@ class _Finish:
             matrix = placement.matrix
             photo = self._source.original(max(abs(matrix.a), abs(matrix.d)))
             self._notes += [photo.doubt] if photo.doubt else []
-            drawn_by = placement._replace(matrix=Map.scaled(photo.shrink, photo.shrink).then(matrix))
-            pixels = render_uncut(photo.pixels, photo.alpha, drawn_by, self._ground(placement), int(wanted.depth))
-            return self._encoded(pixels, placement, placement.matrix, placement.box)
+            drawn_by, space = _on_shrunk(placement, photo.shrink), self._drawn_in(photo.space)
+            ground, bits = self._ground(placement, space), self._bits(space)
+            pixels = render_uncut(photo.pixels, photo.alpha, drawn_by, ground, bits, (photo.space, space))
+            return self._encoded(pixels, space, placement, placement.matrix, placement.box)
         item = self._source.item()
         if item.measures is None or placement is None:
             raise PictureError(f"{self._source.name} shows no item in front of its backdrop.")
         self._notes = [flag.text for flag in item.flags]
-        drawn = draw(item, placement)
         if not wanted.kind.pixels:
-            return self._apart(drawn, placement)
-        return self._encoded(
-            flat(drawn, self._ground(placement), int(wanted.depth)), placement, drawn.matrix, drawn.bounds
-        )
+            return self._apart(draw(item, placement), placement)
+        space = self._drawn_in(item.space)
+        drawn = draw(item, placement, space)
+        pixels = flat(drawn, self._ground(placement, space), self._bits(space))
+        return self._encoded(pixels, space, placement, drawn.matrix, drawn.bounds)
 
-    def _ground(self, placement: Placement) -> Float | None:
+    def _drawn_in(self, space: Space) -> Space:
+        """What a picture is drawn in: the photo's own space where its profile may hold more than sRGB."""
+        wanted = self._wanted.profile
+        if wanted == SRGB or (wanted == KEPT and not self._source.camera().icc):
+            return "srgb"
+        return "srgb" if space == "srgb" else "wide"
+
+    def _bits(self, space: Space) -> int:
+        """Per channel, of what is drawn: a wide space is too coarse at 8."""
+        return 16 if space == "wide" else int(self._wanted.depth)
+
+    def _ground(self, placement: Placement, space: Space = "srgb") -> Float | None:
         """Linear light of the ground, None for a transparent one."""
         ground = read_ground(self._rules.canvas.ground)
         if ground.kind == TRANSPARENT:
             return None
-        return light_of(ground, placement.canvas, lambda: self._assets.light(ground.picture))
+        light = light_of(ground, placement.canvas, lambda: self._assets.light(ground.picture))
+        return light_in(light, "srgb", space)
 
-    def _encoded(self, pixels: Encoded, placement: Placement, matrix: Map, box: Box | None) -> Picture:
-        pixels, overlays = stamped(pixels, self._overlays(), self._task.values, self._assets)
-        tagged = self._tagged(pixels)
-        file = encode(tagged.pixels, self._wanted, self._density, self._information(tagged.icc))
+    def _encoded(self, pixels: Encoded, space: Space, placement: Placement, matrix: Map, box: Box | None) -> Picture:
+        pixels = darkened(pixels, placement.rules.corners / 100)
+        pixels, overlays = stamped(pixels, self._overlays(), self._task.values, self._assets, space)
+        tagged = self._tagged(pixels, space)
+        density = self._density(placement.canvas)
+        file = encode(tagged.pixels, self._wanted, density, self._information(tagged.icc, density))
         if not file.fits:
             self._notes.append(
                 f"{len(file.data) / 1000:.0f} kB even at quality {file.quality}, over the limit of "
@@ -196,7 +225,11 @@ class _Finish:
         card = metadata_of(self._standard.information, self._task.values)
         if self._wanted.format == "svg":
             return self._checked(
-                EncodedFile(outline_svg(drawn.cover, self._density, card), 0), placement, drawn.matrix, drawn.bounds, ()
+                EncodedFile(outline_svg(drawn.cover, self._density(placement.canvas), card), 0),
+                placement,
+                drawn.matrix,
+                drawn.bounds,
+                (),
             )
         ground = self._ground(placement)
         layers = [Layer("item", item_alone(drawn))]
@@ -210,7 +243,7 @@ class _Finish:
                 colours=[plane * 0 for plane in drawn.colours],
             )
             layers.append(Layer("ground", flat(bare, ground)))
-        data = openraster(layers, flat(drawn, ground), self._density)
+        data = openraster(layers, flat(drawn, ground), self._density(placement.canvas))
         return self._checked(EncodedFile(data, 0), placement, drawn.matrix, drawn.bounds, ())
 
     def _checked(
@@ -218,33 +251,36 @@ class _Finish:
     ) -> Picture:
         cut = tuple(note.text for note in placement.notes if note.kind in (NoteKind.CUT, NoteKind.FRAME))
         name = PurePosixPath(self._task.output).name
-        facts = Facts(name, placement.canvas, box, cut, placement.scale, overlays)
+        facts = Facts(name, placement.canvas, box, cut, placement.scale, overlays, placement.seen)
         rows = checked(file.data, self._wanted, facts, self._standard.checks)
         notes = self._notes + [note.text for note in placement.notes]
         return Picture(file.data, *placement.canvas, file.quality, notes, rows, matrix, placement.cut_sides)
 
-    @property
-    def _density(self) -> float:
-        return self._rules.canvas.density
+    def _density(self, canvas: Size) -> float:
+        """px per inch, as written."""
+        return self._wanted.density_on(canvas, self._rules.canvas.density)
 
     def _overlays(self) -> list[Overlay]:
         return [overlay for overlay in self._standard.overlays if overlay.name in self._wanted.overlays]
 
-    def _tagged(self, pixels: Encoded) -> Tagged:
+    def _tagged(self, pixels: Encoded, space: Space) -> Tagged:
         """In the colours of the wanted profile. A photo's own that cannot be converted to is said, and sRGB taken."""
         profile = self._wanted.profile
         if profile == SRGB:
             return in_srgb(pixels)
         if profile != KEPT:
-            return self._fitting(converted(pixels, self._assets.bytes(profile), profile), profile)
+            return self._fitting(self._converted(pixels, space, self._assets.bytes(profile), profile), profile)
         icc = self._source.camera().icc
         if not icc:
             return in_srgb(pixels)
         try:
-            return self._fitting(converted(pixels, icc, "of the photo"), "of the photo")
+            return self._fitting(self._converted(pixels, space, icc, "of the photo"), "of the photo")
         except ProfileError as error:
             self._notes.append(f"{error}; sRGB was taken")
-            return in_srgb(pixels)
+            return self._converted(pixels, space, srgb_profile(), SRGB)
+
+    def _converted(self, pixels: Encoded, space: Space, icc: bytes, name: str) -> Tagged:
+        return converted(pixels, icc, name, space, int(self._wanted.depth), self._wanted.intent)
 
     def _fitting(self, tagged: Tagged, name: str) -> Tagged:
         ink = tagged.icc[16:20] == b"CMYK"
@@ -252,15 +288,29 @@ class _Finish:
             raise ProfileError(f"the profile {name} is one of ink, which {self._wanted.kind.label} cannot hold")
         return tagged
 
-    def _information(self, icc: bytes) -> Embedded:
+    def _information(self, icc: bytes, density: float) -> Embedded:
         information = self._standard.information
         card = metadata_of(information, self._task.values)
         camera = Camera() if information.camera == "remove" else self._source.camera()
-        exif = exif_of(card, information, camera, self._density, is_srgb=icc == srgb_profile())
+        exif = exif_of(card, information, camera, density, is_srgb=icc == srgb_profile())
         return Embedded(icc, exif, xmp_of(card), iptc_of(card))
+
+
+def _on_shrunk(placement: Placement, shrink: int) -> Placement:
+    """The placement for a photo that was decoded smaller. Whether it is a hard-edged graphic can no longer be told by
+    its pixels, and does not matter where it is reduced so much."""
+    if shrink == 1:
+        return placement
+    by_itself = placement.rules.kernel in ("auto", "drawn")
+    rules = placement.rules.model_copy(update={"kernel": "lanczos"}) if by_itself else placement.rules
+    lens = placement.lens
+    smaller = Size(lens.frame.width // shrink, lens.frame.height // shrink)
+    lens = lens._replace(frame=smaller, middle=(lens.middle[0] / shrink, lens.middle[1] / shrink))
+    return placement._replace(matrix=Map.scaled(shrink, shrink).then(placement.matrix), rules=rules, lens=lens)
 
 
 @lru_cache(4)
 def empty_frame(path: Path) -> Encoded:
     """A photo of the bare backdrop, as large as it is used. Raises PhotoError."""
-    return reduced(read_photo(path, printable(path.name)).pixels, MODERATE)
+    photo = read_photo(path, printable(path.name), wide=True)
+    return as_srgb(reduced(photo.pixels, MODERATE), photo.space)

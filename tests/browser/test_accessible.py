@@ -11,7 +11,7 @@ pytestmark = pytest.mark.browser
 AXE = Path(__file__).parents[2] / "frontend/node_modules/axe-core/axe.min.js"
 PAGES = (
     "/", "/products", "/products/BY-2104", "/standards", "/standards/1", "/standards/1/versions", "/runs", "/runs/1",
-    "/shoots/1/bring-in", "/shoots/1/match", "/shoots/1/clear", "/shoots/1/place", "/shoots/1/names",
+    "/shoots/1/bring-in", "/shoots/1/match", "/shoots/1/clear", "/shoots/1/light", "/shoots/1/place", "/shoots/1/names",
     "/shoots/1/deliver", "/shoots/1/delete", "/pictures/1", "/photos/1",
 )  # fmt: skip
 
@@ -38,6 +38,16 @@ def test_pages_obey_the_rules_and_fit_when_enlarged(path: str, page: Page) -> No
     assert not too_wide(page)
 
 
+def test_an_overlay_by_eye_does(page: Page) -> None:
+    page.goto("/standards/2")
+    page.get_by_role("button", name="Place badge by eye").click()
+    expect(page.locator("#eye-picture [data-overlay=badge]")).to_have_count(1)
+    assert not faults(page)
+    page.set_viewport_size({"width": 640, "height": 400})
+    assert not too_wide(page)
+    expect(page.get_by_role("button", name="Done")).to_be_visible()
+
+
 def test_the_page_of_whole_pictures_does_and_its_dialogs(page: Page) -> None:
     page.goto("/")
     drop(page, [PHOTOS / "BRYD0105.JPG"], "form:has(#begin-1)")
@@ -49,6 +59,7 @@ def test_the_page_of_whole_pictures_does_and_its_dialogs(page: Page) -> None:
     page.get_by_role("button", name="By eye").click()
     assert not faults(page)
     page.get_by_role("button", name="Close").click()
+    page.get_by_label("Size of pictures", exact=True).select_option("longest")
     page.get_by_label("Size of pictures in px").fill("400x200")
     page.keyboard.press("Enter")
     page.get_by_label("How pictures holds whole pictures").select_option("cover")

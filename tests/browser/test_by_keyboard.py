@@ -35,12 +35,12 @@ _HELD = """() => [...document.querySelectorAll("tr.row")].filter(row => row.quer
 })"""
 
 
-def tab_to(page: Page, label: str) -> None:
-    """Press the tabulator until the control of that name is in hand."""
+def tab_to(page: Page, label: str, *, exact: bool = False) -> None:
+    """Press the tabulator until the control of that name, or with such words in it, is in hand."""
     for _ in range(80):
         page.keyboard.press("Tab")
         said = page.evaluate(_CALLED)
-        if label in said:
+        if label == said.strip() if exact else label in said:
             return
     raise AssertionError(f"{label} is not reached")
 
@@ -122,7 +122,7 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     page.keyboard.press("Escape")
 
     # The pattern is edited until no name is wanted twice.
-    page.keyboard.press("5")
+    page.keyboard.press("6")
     page.wait_for_url("**/names")
     tab_to(page, "File name pattern")
     page.keyboard.press("Control+A")
@@ -141,11 +141,11 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
 
     page.locator("body").press("Escape")
     page.evaluate("document.activeElement.blur()")
-    page.keyboard.press("6")
+    page.keyboard.press("7")
     page.wait_for_url("**/deliver")
-    tab_to(page, "Run")
+    tab_to(page, "Run", exact=True)
     while page.evaluate("document.activeElement.tagName") != "BUTTON":
-        tab_to(page, "Run")
+        tab_to(page, "Run", exact=True)
     page.keyboard.press("Enter")
     expect(page.locator("#run")).to_have_attribute("data-state", "done")
     tab_to(page, "Download the archive")
@@ -165,3 +165,90 @@ def test_a_shoot_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
 def held(page: Page) -> list[str]:
     """Code and view of each photo in its row."""
     return list(page.evaluate(_HELD))
+
+
+def test_whole_pictures_by_keyboard_alone(page: Page) -> None:
+    photos = [PHOTOS / f"{source}.JPG" for source in SOURCES[:3]]
+    page.on("filechooser", lambda _: None)
+    page.goto("/")
+    tab_to(page, "Choose files")
+    with page.expect_file_chooser() as chooser:
+        page.keyboard.press("Enter")
+    chooser.value.set_files(photos)
+    page.wait_for_url("**/whole")
+    expect(page.locator("#photo-list tbody tr")).to_have_count(3)
+
+    # The size, filled, and one more; the part that is kept is moved and enlarged.
+    tab_to(page, "Size of pictures", exact=True)
+    page.keyboard.type("a longest")
+    tab_to(page, "Size of pictures in px")
+    page.keyboard.press("Control+A")
+    page.keyboard.type("600x300")
+    page.keyboard.press("Enter")
+    tab_to(page, "How pictures holds whole pictures")
+    page.keyboard.type("filled")
+    tab_to(page, "Make also")
+    page.keyboard.type("200 webp")
+    with page.expect_navigation():
+        page.keyboard.press("Enter")
+    expect(page.locator("#photo-list tbody tr").first).to_contain_text("200 × 150")
+    tab_to(page, f"Choose the part of {photos[0].name} that is kept in pictures")
+    before = page.evaluate("document.activeElement.dataset.part")
+    page.keyboard.press("Enter")
+    part = page.locator("#part")
+    expect(part).to_be_visible()
+    expect(part.locator(".part-item")).to_have_count(1)
+    for key in ("+", "+", "Shift+ArrowUp", "ArrowLeft", "Enter"):
+        page.keyboard.press(key)
+    expect(part).to_be_hidden()
+    expect(page.locator("[data-part]").first).not_to_have_attribute("data-part", before)
+
+    # A row is looked at large and left out, by keys.
+    row = page.locator("#photo-list tbody tr").nth(1)
+    row.focus()
+    page.keyboard.press("l")
+    expect(page.get_by_role("dialog", name="Photo, large")).to_contain_text(photos[1].name)
+    page.keyboard.press("Escape")
+    page.keyboard.press("x")
+    expect(page.locator("tr.out")).to_contain_text(photos[1].name)
+
+    tab_to(page, "Run", exact=True)
+    with page.expect_navigation():
+        page.keyboard.press("Enter")
+    expect(page.locator("#run[data-state=done]")).to_have_count(1)
+    tab_to(page, "Download the archive")
+    with page.expect_download() as download:
+        page.keyboard.press("Enter")
+    with zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes())) as files:
+        made = sorted(name for name in files.namelist() if not name.startswith(("manifest", "images")))
+    assert made == [f"200/{photos[0].stem}.webp", f"200/{photos[2].stem}.webp",
+                    f"{photos[0].stem}.jpg", f"{photos[2].stem}.jpg"]  # fmt: skip
+
+
+def test_the_part_that_is_kept_catches_on_the_item(page: Page) -> None:
+    page.goto("/")
+    page.locator("form:has(#begin-1) input[type=file]").first.set_input_files([PHOTOS / "BRYD0111.JPG"])
+    page.wait_for_url("**/whole")
+    expect(page.locator("#photo-list tbody tr")).to_have_count(1)
+    # Sentences begin as those of the last shoot were left.
+    page.get_by_label("Size of pictures", exact=True).select_option("exact")
+    for side in ("Width", "Height"):
+        page.get_by_label(f"{side} of pictures, px", exact=True).fill("400")
+        page.keyboard.press("Enter")
+    page.get_by_label("How pictures holds whole pictures", exact=True).select_option("cover")
+    page.get_by_role("button", name="Choose the part of BRYD0111.JPG that is kept in pictures").click()
+    item = page.locator("#part .part-item")
+    expect(item).to_have_count(1)
+    page.get_by_label("closer").fill("2")
+    middle = item.evaluate("e => +e.getAttribute('x') + e.getAttribute('width') / 2")
+    seen, whole = item.bounding_box(), page.locator("#part .part-frame").bounding_box()
+    assert seen is not None and whole is not None
+    to = seen["x"] + seen["width"] / 2, seen["y"] + seen["height"] / 2
+    page.mouse.move(whole["x"] + whole["width"] / 2, whole["y"] + whole["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(to[0] - 60, to[1], steps=4)
+    page.mouse.move(to[0] + 3, to[1] + 2, steps=4)
+    expect(page.locator("#part .part-line")).to_have_count(2)
+    page.mouse.up()
+    framed = page.locator("#part .part-frame").evaluate("e => +e.getAttribute('x') + e.getAttribute('width') / 2")
+    assert abs(framed - middle) < 1

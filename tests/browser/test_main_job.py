@@ -66,7 +66,7 @@ def test_from_photos_and_catalog_to_an_archive(page: Page, tmp_path: Path) -> No
     page.reload()
     expect(page.get_by_label("View of DSC_7.JPG")).to_have_value("front")
 
-    page.keyboard.press("4")
+    page.keyboard.press("5")
     page.wait_for_url("**/place")
     names = page.url.replace("/place", "/names")
     page.get_by_role("link", name="The whole standard").click()

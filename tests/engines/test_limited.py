@@ -10,7 +10,7 @@ from support import DEMO
 
 from zero_easel.core.catalog.tables import TableError
 from zero_easel.core.finishing.fonts import font_file
-from zero_easel.core.standard.assets import AssetError, check_asset
+from zero_easel.core.photos.assets import AssetError, check_asset
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.engines.limited import LimitError, limited, standard_from, table_from
 

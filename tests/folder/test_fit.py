@@ -117,6 +117,19 @@ def test_a_plain_job_is_one_line(job: str, photos: Path, tmp_path: Path) -> None
     assert made(tmp_path / "out") == {name.replace("photos0", photos.name): facts for name, facts in wanted.items()}
 
 
+def test_pixels_are_kept_and_the_density_follows_from_the_length_on_paper(photos: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    also = ("--also", "longest=600,printed=5cm,format=tiff,folder=small")
+    done = zero_easel("fit", photos, "--out", out, "--printed", "10in", *also)
+    assert done.returncode == 0, done.stderr
+    for name, size, density in (("a.jpg", (1200, 900), 120), ("b.jpg", (900, 1200), 120),
+                                ("small/a.tif", (600, 450), 304.8), ("small/b.tif", (450, 600), 304.8)):  # fmt: skip
+        with Image.open(out / name) as picture:
+            assert picture.size == size and picture.info["dpi"][0] == pytest.approx(density, abs=0.01)
+    refused = zero_easel("fit", photos, "--out", out, "--printed", "10 %", "--replace")
+    assert refused.returncode == 2 and "must be a length in mm, cm or in" in refused.stderr
+
+
 def test_folders_and_dates_are_kept_and_every_photo_is_accounted_for(photos: Path, tmp_path: Path) -> None:
     out = tmp_path / "out"
     refused = zero_easel("fit", photos, "--out", out, "--longest", "840", "--recursive")

@@ -4,9 +4,10 @@ import multiprocessing
 import os
 import resource
 import sys
+import tempfile
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from multiprocessing import forkserver
 from pathlib import Path
 
@@ -75,18 +76,27 @@ def few_files() -> Iterator[None]:
 
 
 @contextmanager
-def no_python() -> Iterator[None]:
-    """Workers that end before they begin: the process that they are forked from ends as soon as it is started."""
+def no_python(seconds: float = 0) -> Iterator[None]:
+    """Workers that end before they begin: the process that they are forked from ends soon after it is started."""
     forkserver._forkserver._stop()  # type: ignore[attr-defined]
-    multiprocessing.set_executable("/bin/false")
-    try:
-        yield
-    finally:
-        multiprocessing.set_executable(sys.executable)
+    with tempfile.TemporaryDirectory() as folder:
+        instead = Path(folder, "python")
+        instead.write_text(f"#!/bin/sh\nsleep {seconds}\nexit 1\n")
+        instead.chmod(0o755)
+        multiprocessing.set_executable(str(instead))
+        try:
+            yield
+        finally:
+            multiprocessing.set_executable(sys.executable)
+
+
+def takes_orders_and_ends() -> AbstractContextManager[None]:
+    """It is told to start a worker, and ends before it does: what asked reads to the end of the file."""
+    return no_python(0.5)
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("trouble", [few_files, no_python])
+@pytest.mark.parametrize("trouble", [few_files, no_python, takes_orders_and_ends])
 def test_work_waits_until_processes_can_be_started(
     database: Database, dispatcher: Dispatcher, tmp_path: Path, trouble: Callable
 ) -> None:

@@ -54,7 +54,7 @@ def test_every_page_opens_when_empty_and_carries_the_policy(client: TestClient) 
     client.post("/shoots", data={"name": "Empty"})
     for path in ("/", "/products", "/standards", "/standards/1", "/standards/1/versions", "/runs",
                  *(f"/shoots/1/{s}" for s in
-                 ("bring-in", "match", "clear", "place", "names", "deliver"))):  # fmt: skip
+                 ("bring-in", "match", "clear", "light", "place", "names", "deliver"))):  # fmt: skip
         answer = client.get(path)
         assert answer.status_code == 200, path
         assert "script-src 'self'" in answer.headers["content-security-policy"]

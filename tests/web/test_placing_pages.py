@@ -15,6 +15,18 @@ def client(cleared: TestClient) -> TestClient:
     return cleared
 
 
+def test_the_row_shows_what_is_done_to_its_light(client: TestClient) -> None:
+    shown = json.loads(html.unescape(re.search(r'data-row="([^"]*)"', client.get("/shoots/1/place").text)[1]))  # type: ignore[index]
+    assert all(item["tone"] is None for item in shown["items"])
+    answer = client.post("/shoots/1/place/rule", data={"field": "item.white", "value": "backdrop"}).json()
+    tones = [item["tone"] for item in answer["row"]["items"]]
+    assert all(len(tone) == 9 and abs(sum(tone) - 3) < 0.3 for tone in tones) and tones[0] != tones[1]
+    standard = re.search(r'href="/standards/(\d+)', client.get("/standards").text)[1]  # type: ignore[index]
+    page = client.get(f"/standards/{standard}?shoot=1").text
+    assert "feColorMatrix" in page and f"{tones[0][0]} {tones[0][1]}" in page
+    client.post("/shoots/1/place/step/undo")
+
+
 def test_the_row_follows_rules_and_hands(client: TestClient) -> None:
     page = client.get("/shoots/1/place").text
     shown = json.loads(html.unescape(re.search(r'data-row="([^"]*)"', page)[1]))  # type: ignore[index]

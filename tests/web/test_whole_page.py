@@ -206,3 +206,51 @@ def test_backdrops_are_cleared_where_the_items_stand(client: TestClient, bench: 
     middle = tuple((a + b) // 2 for a, b in ((box[0], box[2]), (box[1], box[3])))
     drawn = white.getpixel(middle)
     assert max(abs(a - b) for a, b in zip(drawn, original.resize(size).getpixel(middle), strict=True)) < 12
+
+
+def test_overlays_are_seen_on_whole_pictures_and_placed_by_eye(client: TestClient, bench: Workbench) -> None:
+    begun(client, picture("wide.jpg", (640, 480)))
+    with bench.database.session() as session:
+        row = session.scalars(select(Shoot)).one().standard_id
+    client.post(f"/standards/{row}/parts/overlays", data={"kind": "mark"})
+    assert 'data-overlay="mark"' in client.get(PAGE).text
+    page = client.get(f"/standards/{row}?shoot=1").text
+    assert 'data-canvas="1"' in page and 'data-eye="mark"' in page
+    values = {"photo": 1, "x": 0, "y": 0, "factor": 2, "shoot_id": 1, "on": "pictures"}
+    answer = client.post(f"/standards/{row}/overlays/mark/place", data=values)
+    assert answer.status_code == 200 and '"overlays.mark.at": "top left"' in answer.headers["HX-Trigger"]
+    assert '"overlays.mark.size": "8"' in answer.headers["HX-Trigger"]
+    for wrong in ({"photo": 7}, {"x": "nan"}, {"factor": 0}):
+        assert client.post(f"/standards/{row}/overlays/mark/place", data=values | wrong).status_code in (404, 422)
+    assert client.post(f"/standards/{row}/overlays/other/place", data=values).status_code == 404
+    client.post(f"/standards/{row}/step/undo", data={"shoot_id": 1})
+    assert "the bottom right" in client.get(f"/standards/{row}?shoot=1").text
+
+
+def test_sizes_are_kept_under_a_name_and_made_elsewhere(client: TestClient) -> None:
+    begun(client, picture("wide.jpg", (640, 480)))
+    client.post(f"{PAGE}/sizes", data={"kind": "400 webp, 64x64 png"})
+    assert client.post(f"{PAGE}/set", data={"name": "Market  place"}).status_code == 200
+    for name in ("", "Zoom", "x" * 70):
+        refused = client.post(f"{PAGE}/set", data={"name": name})
+        assert refused.status_code == 409 and "Not kept" in refused.text
+    begun(client, picture("other.jpg", (320, 240)), name="Second")
+    page = client.get("/shoots/2/whole").text
+    assert "your own: pictures, 400, 64x64" in page
+    client.post("/shoots/2/whole/sizes", data={"kind": "market place"})
+    assert all(f"deliverables.{name}.size" in client.get("/shoots/2/whole").text for name in ("pictures 2", "400 2"))
+    client.post("/standards/1/parts/deliverables", data={"kind": "Market place"})
+    assert "deliverables.64x64.format" in client.get("/standards/1").text
+    assert client.post("/standards/1/sets", data={"name": "zoom"}).status_code == 409
+    client.post("/standards/1/sets", data={"name": "All of the shop"})
+    client.post("/shoots/2/whole/set", data={"forget": "Market place"})
+    page = client.get("/shoots/2/whole").text
+    assert "Market place" not in page and "All of the shop" in page
+
+
+def test_standards_of_plain_shoots_do_not_fill_the_list(client: TestClient) -> None:
+    for at in range(3):
+        begun(client, picture("a.jpg", (64, 64)), name=f"Plain {at}")
+    page = client.get("/standards").text
+    before, _, folded = page.partition("3 of plain shoots")
+    assert "Whole pictures" not in before[before.index("<main") :] and folded.count("Whole pictures, Plain") >= 3

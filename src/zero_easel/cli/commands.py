@@ -21,9 +21,11 @@ from zero_easel.core.standard.naming import collisions, printable
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.yaml.file import schema as schema_of
 from zero_easel.core.standard.yaml.file import write_standard
+from zero_easel.core.tone.reading import tone_of
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
-from zero_easel.folder.batch import FolderError, folder_within, list_photos, match_photos, prepare
+from zero_easel.folder.batch import FolderError, folder_within, list_photos, prepare
+from zero_easel.folder.matching import match_photos
 from zero_easel.pipeline import clear, empty_frame
 from zero_easel.settings import Settings, available_cores
 
@@ -47,6 +49,13 @@ Columns = Annotated[
     ),
 ]
 NoCards = Annotated[bool, typer.Option("--no-cards", help="No code cards are among the photos.")]
+PicturesCount = Annotated[
+    bool,
+    typer.Option("--pictures-count", help="Of a raw file and the picture beside it, the picture is the photo."),
+]
+Target = Annotated[
+    Path | None, typer.Option(help="Photo of the colour target of 24 patches, to which all colours are brought.")
+]
 _CORES = available_cores()
 
 
@@ -65,6 +74,8 @@ def run(
     empty: Empty = None,
     recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
     no_cards: NoCards = False,
+    pictures_count: PicturesCount = False,
+    target: Target = None,
     replace: Annotated[bool, typer.Option("--replace", help="Write over pictures of an earlier run.")] = False,
     jobs: Jobs = _CORES,
 ) -> None:
@@ -85,6 +96,8 @@ def run(
                 assets=assets or (standard.parent if standard else None),
                 replace=replace,
                 cards=not no_cards,
+                raw_counts=not pictures_count,
+                target=target,
                 jobs=jobs,
                 on_read=lambda done, count: bar.update(reading, completed=done, total=count, visible=True),
             )
@@ -92,6 +105,10 @@ def run(
         raise UsageError(str(error)) from error
     if work.absent:
         console.print(f"The shot list names {some(work.absent)}, not found among the photos.")
+    if work.calibration:
+        console.print(f"Colours follow the target: {work.calibration.error} Delta E remain on average.")
+    for name in work.targets:
+        console.print(f"{name} shows a colour target; --target {name} brings all colours to it.")
     for doubt in work.doubts:
         console.print(f"To make sure of: {doubt}.")
     carry_out(work, jobs)
@@ -222,6 +239,49 @@ def cutout(
 
 
 @app.command()
+def tone(
+    photos: Annotated[list[Path], typer.Argument(metavar="PHOTO...", help="Photo files.")],
+    empty: Empty = None,
+    as_json: Annotated[bool, typer.Option("--json", help="One line of JSON per photo on standard output.")] = False,
+    jobs: Jobs = _CORES,
+) -> None:
+    """Measure light and colour: of the backdrop beside each item, and of the item."""
+    failed = 0
+    work = enumerate((photo, empty or []) for photo in photos)
+    for report in _in_order(map_processes(_tone_one, work, min(jobs, len(photos))), photos):
+        failed += report["error"] is not None
+        if as_json:
+            print(json.dumps(report, ensure_ascii=False), flush=True)
+        elif report["error"]:
+            console.print(report["error"])
+        else:
+            print(f"{report['photo']}\t{_in_words(report)}")
+    raise typer.Exit(1 if failed else 0)
+
+
+def _in_words(report: dict[str, Any]) -> str:
+    if report["backdrop_lab"] is None:
+        words = "no backdrop is known"
+    else:
+        light, red, yellow = report["backdrop_lab"]
+        lamp = f", light of {report['kelvin']} K" if report["kelvin"] else ", coloured"
+        words = f"backdrop L* {light:.0f} a* {red:+.0f} b* {yellow:+.0f}{lamp}"
+    if report["item_lab"]:
+        light, red, yellow = report["item_lab"]
+        words += f"; item L* {light:.0f} a* {red:+.0f} b* {yellow:+.0f}, {report['clipped']:.1%} of it clipped"
+    if report["colours"]:
+        words += f", mostly {report['colours'][0][0]}"
+    if report["noise"] is not None:
+        words += f"; noise {report['noise']:.2%}"
+    return words
+
+
+def _tone_one(path: Path, empties: list[Path]) -> dict[str, Any]:
+    item = clear(read_photo(path, printable(path.name), wide=True), [empty_frame(frame) for frame in empties])
+    return {"photo": str(path), **tone_of(item)._asdict(), "error": None}
+
+
+@app.command()
 def standard(
     schema: Annotated[bool, typer.Option("--schema", help="Print the JSON Schema of standards instead.")] = False,
     check: Annotated[Path | None, typer.Option(help="Read a standard, and say what is wrong with it.")] = None,
@@ -328,7 +388,9 @@ def _renamed(
     if not photos.is_dir():
         raise UsageError(f"{photos} is not a folder.")
     products = products_in(catalog, column, lambda: texts_in(photos, out, recursive, jobs))
-    matched = match_photos(list_photos(photos, out, recursive), products, shots_in(shotlist), jobs, cards=cards)
+    # A raw file and the picture beside it both get their name.
+    found, shots = list_photos(photos, out, recursive), shots_in(shotlist)
+    matched = match_photos(found, products, shots, jobs, cards=cards, raw_counts=None)
     part = [one for one in matched if not one.match.card]
     columns = sorted({key for product in products for key in product.extra})
     try:

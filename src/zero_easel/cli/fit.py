@@ -30,7 +30,7 @@ from zero_easel.runs.contact_sheets import on_white
 from zero_easel.settings import available_cores
 
 SIZES = (*SIDES, "percent", "megapixels", "exact")
-ALSO = (*SIZES, "by", "format", "quality", "max-kb", "density", "ground", "folder", "name")
+ALSO = (*SIZES, "by", "format", "quality", "max-kb", "density", "printed", "ground", "folder", "name")
 """What may be said of a further size."""
 SHEET = "contact-sheet.pdf"
 _WEIGHED = 6
@@ -87,7 +87,7 @@ def _deliverable(size: Mapping[str, str], at: int, asked: Fitting) -> Deliverabl
     if len(kind) > 1:
         raise UsageError(f"one size has {kind[0]} and {kind[1]}; say one of them.")
     density = _number(size, "density", asked.density)
-    rest = {key: size[key] for key in ("by", "folder", "ground") if key in size}
+    rest = {key: size[key] for key in ("by", "folder", "ground", "printed") if key in size}
     for key, field in (("quality", "quality"), ("max-kb", "max_kb")):
         if key in size:
             rest[field] = size[key]
@@ -216,6 +216,9 @@ def fit(
         bool, typer.Option("--enlarge", help="Enlarge smaller ones, which keep their size else.")
     ] = False,
     density: Annotated[float, typer.Option(min=1, max=10_000, help="px per inch, written into the files.")] = 72,
+    printed: Annotated[
+        str, typer.Option(help="Longer side on paper, like 10in: the density follows, pixels stay.")
+    ] = "",
     kind: Annotated[str, typer.Option("--format", help="jpeg, png, webp, avif, tiff, jpeg2000.")] = "",
     quality: Annotated[int, typer.Option(min=0, max=100, help="1 to 100.")] = 0,
     max_kb: Annotated[float, typer.Option(min=0, help="At most so many kB each.")] = 0,
@@ -255,7 +258,7 @@ def fit(
     said = {
         "longest": longest, "shorter": shorter, "width": width, "height": height, "percent": percent,
         "megapixels": megapixels, "exact": exact, "by": by, "format": kind, "quality": str(quality or ""),
-        "max-kb": str(max_kb or ""),
+        "max-kb": str(max_kb or ""), "printed": printed,
     }  # fmt: skip
     sizes = [{key: value for key, value in said.items() if value}, *map(also, more or ())]
     asked = Fitting(name, ground, padding or "0px", density, enlarge, keep_folders, backdrop, shadow, find, put)

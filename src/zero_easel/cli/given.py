@@ -24,7 +24,8 @@ from zero_easel.core.catalog.tables import Problem, TableError, too_large
 from zero_easel.core.catalog.tables import Table as Rows
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.engines.limited import standard_from, table_from
-from zero_easel.folder.batch import list_photos, texts_on
+from zero_easel.folder.batch import list_photos
+from zero_easel.folder.matching import texts_on
 
 console = Console(stderr=True, soft_wrap=True, highlight=False, markup=False)
 Found = TypeVar("Found", Catalog, ShotList)

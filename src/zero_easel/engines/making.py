@@ -5,8 +5,8 @@ from pathlib import Path
 
 from zero_easel.core.finishing.checking import Checked
 from zero_easel.core.light.geometry import Map
+from zero_easel.core.photos.assets import Assets
 from zero_easel.core.placing.placement import Subject
-from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
 from zero_easel.engines.processes import reason_of
 from zero_easel.files import write_atomically

@@ -22,11 +22,18 @@ def new_pool(jobs: int) -> ProcessPoolExecutor:
     A fork of a threaded server may inherit locks that nobody will open; a process that starts from scratch takes a
     second of computing before its first photo, and so does each of its neighbours.
     """
-    # Read when the library is loaded, so before that process begins.
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(["__main__", "zero_easel.pipeline"])
     return ProcessPoolExecutor(jobs, context, _begin)
+
+
+def handed_to(pool: ProcessPoolExecutor, function: Callable[..., T], arguments: tuple[Any, ...]) -> Future[T]:
+    """pool.submit, which may start processes. Raises OSError where none can be started, BrokenProcessPool."""
+    try:
+        return pool.submit(function, *arguments)
+    except EOFError as error:
+        # The process that workers are forked from took the order, and ended before it had carried it out.
+        raise OSError("no process for work can be started") from error
 
 
 def map_processes(function: Callable[..., T], work: Iterable[Piece], jobs: int) -> Iterator[tuple[int, T | Exception]]:
@@ -52,7 +59,7 @@ def map_processes(function: Callable[..., T], work: Iterable[Piece], jobs: int) 
 def alone(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Exception:
     """One piece of work in a process of its own. Raises OSError where none can be started."""
     with new_pool(1) as pool:
-        future = pool.submit(function, *arguments)
+        future = handed_to(pool, function, arguments)
         try:
             return future.result()
         except Exception as error:
@@ -122,7 +129,7 @@ def _until_broken(
                 exhausted = True
                 break
             try:
-                waiting[pool.submit(function, *piece[1])] = piece
+                waiting[handed_to(pool, function, piece[1])] = piece
             except BrokenProcessPool:
                 broken.append(piece)
         if not waiting:

@@ -6,32 +6,30 @@ from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from dataclasses import replace as with_other
-from datetime import datetime
 from pathlib import Path
-from typing import NamedTuple
 
-from zero_easel.core.catalog.cards import Snap
-from zero_easel.core.catalog.matching import Match, Matcher, in_shooting_order, odd_counts
+from zero_easel.core.catalog.cards import SHOWS_TARGET
+from zero_easel.core.catalog.matching import Match
 from zero_easel.core.catalog.plan import Planned, names_ask_for
 from zero_easel.core.catalog.products import Product, Shot
-from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.embed import camera_of
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.geometry import Size
+from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, header_of, read_photo
 from zero_easel.core.photos.opening import PhotoError
-from zero_easel.core.photos.reading import Reading, read
 from zero_easel.core.placing.layout import cuts_nothing, is_by_row
-from zero_easel.core.placing.placement import Placement, Subject
-from zero_easel.core.standard.assets import Assets
+from zero_easel.core.placing.placement import Adjustment, Placement, Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.naming import natural_key, printable, shows_backdrop
 from zero_easel.core.standard.patterns import PatternError
+from zero_easel.core.tone.target import Calibration
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.folder.lists import Lists
-from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, needs_cutout
+from zero_easel.folder.matching import Matched, doubts_of, match_photos, name_of
+from zero_easel.pipeline import PictureError, Source, Task, calibration_of, clear, empty_frame, needs_cutout
 from zero_easel.planning.batch import EMPTY_BACKDROP, Batch, BatchPhoto, Products, lay_all, plan, why_left_out
 from zero_easel.planning.manifest import FAILED, LEFT_OUT, NAMES, ManifestRow, is_finished
 from zero_easel.planning.manifest import NAME as MANIFEST
@@ -48,7 +46,8 @@ class FolderRun:
     bare backdrop and are used, not finished; unusable are files that should show it and cannot be read, with the
     reason. assets: folder of the files that the standard names. to_look_at: photos that are left out as code cards that
     cannot be read, and may be items. keep_dates: whether pictures take the dates of their photos' files.
-    finished: folders that hold what earlier runs made, and are not read."""
+    finished: folders that hold what earlier runs made, and are not read. calibration: by the colour target that was
+    named."""
 
     out: Path
     standard: Standard
@@ -62,6 +61,13 @@ class FolderRun:
     to_look_at: list[str]
     keep_dates: bool = False
     finished: Sequence[Path] = ()
+    calibration: Calibration | None = None
+
+    @property
+    def targets(self) -> list[str]:
+        """Photos that show a colour target, while none was named."""
+        shown = [name_of(self.photos[at]) for at, why in self.batch.left_out.items() if why == SHOWS_TARGET]
+        return shown if self.calibration is None else []
 
     @property
     def by_photo(self) -> dict[int, list[Planned]]:
@@ -106,6 +112,8 @@ def prepare(
     recursive: bool = False,
     replace: bool = False,
     cards: bool = True,
+    raw_counts: bool = True,
+    target: Path | None = None,
     keep_dates: bool = False,
     at_least: int = 0,
     jobs: int = 1,
@@ -115,7 +123,8 @@ def prepare(
 
     Photos are looked through for code cards, if there may be any, `jobs` at once, where names and shot list leave some
     without a product; on_read is told how many of how many are done. at_least: px of the longer side, below which a
-    photo stays out.
+    photo stays out. raw_counts: of a raw file and the picture beside it the former is the photo. target: a photo of
+    the colour target, to which all colours are brought.
     """
     if not folder.is_dir():
         raise FolderError(f"{folder} is not a folder.")
@@ -138,11 +147,23 @@ def prepare(
     if not photos:
         deeper = "" if recursive else " Add --recursive to look in its folders."
         raise FolderError(f"{folder} holds no photos.{deeper}")
-    matched = match_photos(photos, products, shots, jobs, on_read, cards=cards)
-    run = _planned(matched, out, standard, products, shots, bare, folder, assets, at_least)
+    known = _calibrated(target) if target else None
+    matched = match_photos(photos, products, shots, jobs, on_read, cards=cards, raw_counts=raw_counts)
+    if target:
+        shown = Match("", "", SHOWS_TARGET, card=True)
+        mine = target.resolve()
+        matched = [one._replace(match=shown) if one.path.resolve() == mine else one for one in matched]
+    light = Adjustment(target=known.matrix) if known else Adjustment()
+    run = _planned(matched, out, standard, products, shots, bare, folder, assets, at_least, light)
     earlier = [done for done in finished_within(folder) if done.resolve() != out.resolve()] if recursive else []
-    run = with_other(run, unusable=unusable, keep_dates=keep_dates, finished=earlier)
-    clashes = run.batch.clashes
+    run = with_other(run, calibration=known, unusable=unusable, keep_dates=keep_dates, finished=earlier)
+    _refuse_clashes(run, replace=replace)
+    return run
+
+
+def _refuse_clashes(run: FolderRun, *, replace: bool) -> None:
+    """Raises FolderError if two pictures would have one name, or one is there already and may not be replaced."""
+    out, clashes = run.out, run.batch.clashes
     if clashes:
         named = clashes[0].sources
         more = f" ({len(clashes) - 1} more like this.)" if len(clashes) > 1 else ""
@@ -151,7 +172,6 @@ def prepare(
     if taken and not replace:
         more = f" and {len(taken) - 1} more" if len(taken) > 1 else ""
         raise FolderError(f"{taken[0]}{more} exists in {out} already; add --replace to write over it.")
-    return run
 
 
 def execute(run: FolderRun, jobs: int, on_row: Callable[[ManifestRow, Made], None]) -> list[ManifestRow]:
@@ -172,7 +192,7 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[ManifestRow, Made], Non
 
     def note(at: int, result: list[Made] | Exception) -> None:
         if isinstance(result, Exception):
-            result = [Made(failure=reason_of(result, _name(run.photos[at])))] * len(by_photo[at])
+            result = [Made(failure=reason_of(result, name_of(run.photos[at])))] * len(by_photo[at])
         lists.note(at, result)
 
     try:
@@ -241,66 +261,15 @@ def _arguments(
     return run.photos[at], run.standard, parts, run.empties, run.batch.subjects[at], kept, run.assets, run.keep_dates
 
 
-class Matched(NamedTuple):
-    """A photo and what it shows. taken: when, None if the file does not tell."""
-
-    path: Path
-    match: Match
-    taken: datetime | None
-
-
-def match_photos(
-    photos: Sequence[Path],
-    products: Sequence[Product],
-    shots: Sequence[Shot],
-    jobs: int,
-    on_read: Callable[[int, int], None] | None = None,
-    *,
-    cards: bool = True,
-) -> list[Matched]:
-    """What photo files show, in shooting order: by shot list and name, and by code cards, if there may be any, where
-    these do not tell."""
-    matcher = Matcher(products, shots, cards=cards)
-    plain = [matcher.match(_name(path)) for path in photos]
-    seen: dict[int, tuple[Reading, datetime | None] | None] = {}
-    if cards and any(not match.code for match in plain):
-        work = ((index, (path,)) for index, path in enumerate(photos))
-        for index, result in map_processes(_read, work, min(jobs, len(photos))):
-            seen[index] = None if isinstance(result, Exception) else result
-            if on_read is not None:
-                on_read(len(seen), len(photos))
-    snaps = [
-        _snap(path, seen[index] if index in seen else (Reading(), _taken(path))) for index, path in enumerate(photos)
-    ]
-    matches = matcher.match_all(snaps)
-    order = in_shooting_order(snaps)
-    return [Matched(photos[at], matches[at], snaps[at].frame.taken) for at in order]
-
-
-def _taken(path: Path) -> datetime | None:
-    header = header_of(path)
-    return header.taken if header else None
-
-
-def texts_on(photos: Sequence[Path], jobs: int) -> list[str]:
-    """Names of photo files without their ends, and what the code cards among them say."""
-    work = ((index, (path,)) for index, path in enumerate(photos))
-    seen = map_processes(_read, work, min(jobs, len(photos))) if photos else ()
-    read = [result[0] for _, result in seen if not isinstance(result, Exception)]
-    cards = [text for reading in read if reading.card_like for text in reading.codes]
-    return [*(path.stem for path in photos), *cards]
-
-
-def _read(path: Path) -> tuple[Reading, datetime | None]:
-    photo = read_photo(path, _name(path))
-    return read(photo.pixels), photo.facts.taken
-
-
-def _snap(path: Path, seen: tuple[Reading, datetime | None] | None) -> Snap:
-    if seen is None:
-        return Snap(Frame(_name(path), None), unreadable=True)
-    reading, taken = seen
-    return Snap(Frame(_name(path), taken), reading.codes, reading.card_like, look=reading.look)
+def _calibrated(target: Path) -> Calibration:
+    """Raises FolderError."""
+    try:
+        found = calibration_of(read_photo(target, name_of(target)))
+    except PhotoError as error:
+        raise FolderError(str(error)) from error
+    if found is None:
+        raise FolderError(f"{name_of(target)} shows no colour target of 24 patches, or too much of it is clipped.")
+    return found
 
 
 def _planned(
@@ -313,6 +282,7 @@ def _planned(
     folder: Path,
     assets: Path | None,
     at_least: int,
+    light: Adjustment,
 ) -> FolderRun:
     whole = cuts_nothing(standard) or names_ask_for(standard, "width", "height")
     shots = []
@@ -321,23 +291,20 @@ def _planned(
         small = f"its longer side has fewer than {at_least} px" if 0 < max(frame) < at_least else ""
         within = folder_within(one.path, folder)
         out_of_it = why_left_out(one.match) or small
-        shots.append(BatchPhoto(_name(one.path), one.match, one.taken, out_of_it, frame, folder=within))
+        shots.append(
+            BatchPhoto(name_of(one.path), one.match, one.taken, out_of_it, frame, adjustment=light, folder=within)
+        )
     columns = sorted({key for product in products for key in product.extra})
     catalog = Products({p.code: p for p in products}, columns, bool(products or listed))
     try:
-        batch = plan(shots, standard, catalog, _name(folder.resolve()))
+        batch = plan(shots, standard, catalog, name_of(folder.resolve()))
     except PatternError as error:
         raise FolderError(f"The file names cannot be made: {error}.") from error
-    present = {_name(one.path).casefold() for one in matched} | {_name(path).casefold() for path in empties}
+    present = {name_of(one.path).casefold() for one in matched} | {name_of(path).casefold() for path in empties}
     absent = [shot.filename for shot in listed if shot.filename.casefold() not in present]
     photos = [one.path for one in matched]
-    unsure = [_name(one.path) for one in matched if one.match.card and one.match.doubt]
-    return FolderRun(out, standard, photos, batch, _doubts(matched), absent, empties, [], assets, unsure)
-
-
-def _name(path: Path) -> str:
-    """What messages and lists call a file."""
-    return printable(path.name)
+    unsure = [name_of(one.path) for one in matched if one.match.card and one.match.doubt]
+    return FolderRun(out, standard, photos, batch, doubts_of(matched), absent, empties, [], assets, unsure)
 
 
 def _unreadable(path: Path) -> str:
@@ -349,14 +316,6 @@ def _unreadable(path: Path) -> str:
     return ""
 
 
-def _doubts(matched: list[Matched]) -> list[str]:
-    """What a person should make sure of, in sentences."""
-    found = [f"{_name(one.path)}: {one.match.doubt}" for one in matched if one.match.doubt and not one.match.card]
-    found += [one.match.doubt for one in matched if one.match.doubt and one.match.card]
-    odd = odd_counts(one.match.code for one in matched if not one.match.card)
-    return found + [f"{code} has {n} photo{'' if n == 1 else 's'}, unlike most" for code, n in sorted(odd.items())]
-
-
 def folder_within(path: Path, folder: Path) -> str:
     """The folders between a photo and the one that was named."""
     return "/".join(printable(part) for part in path.relative_to(folder).parts[:-1])
@@ -364,7 +323,7 @@ def folder_within(path: Path, folder: Path) -> str:
 
 def _photo(path: Path, scale: float = 1.0) -> Photo:
     try:
-        return read_photo(path, _name(path), scale)
+        return read_photo(path, name_of(path), scale, wide=True)
     except PhotoError as error:
         raise PictureError(str(error)) from error
 
@@ -404,7 +363,7 @@ def _make(
     def item() -> CutItem:
         return (kept_cutout(kept) if kept is not None else None) or _clear(path, empties)
 
-    source = Source(_name(path), lambda scale: _photo(path, scale), item, lambda: camera_of(path.read_bytes()))
+    source = Source(name_of(path), lambda scale: _photo(path, scale), item, lambda: camera_of(path.read_bytes()))
     found = [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
     if keep_dates:
         for one, (_, target) in zip(found, parts, strict=True):
@@ -414,4 +373,4 @@ def _make(
 
 
 def _without(path: Path, status: str, why: str) -> ManifestRow:
-    return ManifestRow(_name(path), "", "", "", 0, 0, 0, "", status, why)
+    return ManifestRow(name_of(path), "", "", "", 0, 0, 0, "", status, why)

@@ -9,7 +9,8 @@ from sqlalchemy.orm import Session
 from zero_easel.core.catalog.codes import Coded
 from zero_easel.core.catalog.products import Catalog, Column, Product, columns_of, read_catalog
 from zero_easel.core.catalog.tables import Problem, Table, read_table
-from zero_easel.library.store.models import Original, PhotoRow, ProductRow, Remembered
+from zero_easel.library.store.models import Original, PhotoRow, ProductRow
+from zero_easel.library.store.remembered import remember, remembered
 
 _MAPPING, _COLUMNS = "catalog mapping", "catalog columns"
 _AT_ONCE = 500
@@ -35,8 +36,7 @@ class Imported(NamedTuple):
 
 def mapping_of(session: Session) -> dict[str, str]:
     """Columns as they were last mapped by hand: heading -> field."""
-    row = session.get(Remembered, _MAPPING)
-    return dict(row.value) if row else {}
+    return dict(remembered(session, _MAPPING) or {})
 
 
 def columns_in(
@@ -70,10 +70,10 @@ def import_catalog(
     session.flush()
     session.expire_all()
     if mapping:
-        _remember(session, _MAPPING, {**mapping_of(session), **mapping})
+        remember(session, _MAPPING, {**mapping_of(session), **mapping})
     columns = {key for product in catalog.products for key in product.extra}
     if columns - set(free_columns(session)):
-        _remember(session, _COLUMNS, sorted(columns | set(free_columns(session))))
+        remember(session, _COLUMNS, sorted(columns | set(free_columns(session))))
     return imported
 
 
@@ -109,8 +109,7 @@ def _compared(session: Session, catalog: Catalog) -> tuple[Imported, list[Produc
 
 def free_columns(session: Session) -> list[str]:
     """Free columns of the catalog, as placeholders are called."""
-    row = session.get(Remembered, _COLUMNS)
-    return list(row.value) if row else []
+    return list(remembered(session, _COLUMNS) or [])
 
 
 def all_products(session: Session) -> list[Product]:
@@ -199,15 +198,6 @@ def _differences(before: Product, after: Product) -> dict[str, tuple[str, str]]:
 
 def _text(value: object) -> str:
     return "" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
-
-
-def _remember(session: Session, key: str, value: Any) -> None:
-    row = session.get(Remembered, key)
-    if row is None:
-        session.add(Remembered(key=key, value=value))
-    else:
-        row.value = value
-    session.flush()
 
 
 def _escaped(text: str) -> str:

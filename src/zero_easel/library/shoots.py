@@ -108,14 +108,14 @@ def examine(vault: Vault, data: bytes, name: str) -> dict[str, object]:
     A damaged picture is kept too, with the reason in `error`; of what is no picture only the reason is.
     """
     try:
-        photo = decode_photo(data, name)
+        photo = decode_photo(data, name, preview=LARGE)
     except NoPictureError as error:
         return {"digest": digest_of(data), "bytes": len(data), "error": str(error)}
     except PhotoError as error:
         return {"digest": vault.keep(data), "bytes": len(data), "error": str(error)}
-    vault.keep(data)
-    _write_small(vault, photo)
-    return {**asdict(photo.facts), "error": ""}
+    digest = vault.keep(data)
+    _write_small(vault, photo, digest)
+    return {**asdict(photo.facts), "digest": digest, "error": ""}
 
 
 def bring_in(
@@ -169,7 +169,8 @@ def store_reading(session: Session, digest: str, reading: Reading) -> list[int]:
 
 def waiting_to_be_read(session: Session, shoot_ids: Collection[int]) -> set[int]:
     """Those of some shoots in which codes may still be found on photos."""
-    unread = select(PhotoRow.shoot_id).join(Original).where(~Original.read, Original.error == "")
+    unread = select(PhotoRow.shoot_id).join(Original).join(Shoot, Shoot.id == PhotoRow.shoot_id)
+    unread = unread.where(~Original.read, Original.error == "", Shoot.cards)
     return set(session.scalars(unread.where(PhotoRow.shoot_id.in_(shoot_ids)).distinct()))
 
 
@@ -287,14 +288,16 @@ def remake_small(session: Session, vault: Vault, digest: str) -> None:
     name = session.scalar(select(PhotoRow.name).where(PhotoRow.digest == digest).limit(1))
     if name is not None:
         with suppress(PhotoError):
-            _write_small(vault, read_photo(vault.original(digest), name))
+            _write_small(vault, read_photo(vault.original(digest), name), digest)
 
 
-def _write_small(vault: Vault, photo: Photo) -> None:
-    for longest, path, encode in (
-        (LARGE, vault.large(photo.facts.digest), encode_jpeg),
-        (THUMBNAIL, vault.thumbnail(photo.facts.digest), encode_webp),
+def _write_small(vault: Vault, photo: Photo, digest: str) -> None:
+    """Of a raw file's stored picture only the smallest: what is judged and measured is developed when asked for."""
+    large = thumbnail(photo.pixels, LARGE)
+    for path, pixels, encode in (
+        (vault.large(digest), large, encode_jpeg),
+        (vault.thumbnail(digest), thumbnail(large, THUMBNAIL), encode_webp),
     ):
-        if not path.exists():
+        if not path.exists() and not (photo.by_camera and path == vault.large(digest)):
             path.parent.mkdir(parents=True, exist_ok=True)
-            write_atomically(path, encode(thumbnail(photo, longest)))
+            write_atomically(path, encode(pixels))

@@ -115,6 +115,7 @@ def _subjects(shots: Sequence[BatchPhoto], standard: Standard, products: Mapping
             view,
             Dimensions(product.width_mm, product.height_mm, product.depth_mm),
             shot.adjustment,
+            product.colour,
         )
         for shot, product, view in zip(shots, shown, views_in_turn(turns, standard.views), strict=True)
     ]

@@ -23,7 +23,7 @@ from zero_easel.core.photos.reading import Reading
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement
 from zero_easel.engines.making import Made
-from zero_easel.engines.processes import abandon, alone, can_start, new_pool, reason_of
+from zero_easel.engines.processes import abandon, alone, can_start, handed_to, new_pool, reason_of
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read, waits_for_clearing
 from zero_easel.library.store.database import Database
@@ -48,7 +48,8 @@ log = structlog.get_logger()
 
 _PATIENCE = 5
 """Matching a shoot that still grows waits this many times as long as the last matching took."""
-
+_ARRIVING = 2.0
+"""Seconds after the last file that came in for which more are expected."""
 _PAUSE, _LONGEST_PAUSE = 2.0, 60.0
 """Seconds before what failed for want of a file, memory or processes is tried again: doubled each time."""
 
@@ -76,6 +77,7 @@ class Dispatcher:
         # Taken from the database, but neither in hand nor written down: they go back as soon as it can be written.
         self._lost: list[_Job] = []
         self._match_after = 0.0
+        self._arrived = -_ARRIVING
         # Where the pictures of a run go whose places depend on each other; worked out once, when all are cleared.
         self._rows: dict[int, dict[int, Placement | None]] = {}
         self._thread: threading.Thread
@@ -106,6 +108,10 @@ class Dispatcher:
     def wake(self) -> None:
         """Say that new work may be waiting."""
         self._wake.set()
+
+    def arriving(self) -> None:
+        """Say that files are being brought in: what only makes lists richer waits until they are."""
+        self._arrived = time.monotonic()
 
     def _loop(self) -> None:
         pause = _PAUSE
@@ -163,7 +169,7 @@ class Dispatcher:
         """Raises OSError if no process can be started."""
         self._pool = self._pool or new_pool(self._jobs)
         try:
-            return self._pool.submit(job.function, *job.arguments)
+            return handed_to(self._pool, job.function, job.arguments)
         except BrokenProcessPool as error:
             future: Future[Any] = Future()
             future.set_exception(error)
@@ -243,6 +249,8 @@ class Dispatcher:
             .group_by(Original.digest)
             .order_by(PhotoRow.id)
         )
+        if time.monotonic() - self._arrived < _ARRIVING:
+            query = query.join(Shoot, Shoot.id == PhotoRow.shoot_id).where(Shoot.cards)
         rows = session.execute(query.limit(room + len(taken))).all()
         fresh = [(digest, name) for digest, name in rows if digest not in taken][:room]
         return [_Job(0, name, read_original, (self._vault.root, digest, name), digest=digest) for digest, name in fresh]

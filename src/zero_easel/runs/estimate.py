@@ -11,9 +11,9 @@ from typing import NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zero_easel.core.photos.assets import Assets
 from zero_easel.core.placing.layout import is_by_row, lay_out, rules_of
 from zero_easel.core.placing.placement import Placement, Subject
-from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.sizes import rules_on, size_of
 from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run, Shoot

@@ -18,7 +18,7 @@ from zero_easel.core.standard.sizes import rules_on
 from zero_easel.library.store.models import PictureRow, PictureState, PictureSubject, Run
 from zero_easel.library.store.vault import Vault
 
-RENDERING = "1"
+RENDERING = "3"
 """Version of everything between a cutout and a file's bytes."""
 
 

@@ -251,6 +251,7 @@ def subject_of(picture: PictureRow) -> Subject:
         kept.view or picture.view,
         kept.size,
         Adjustment.of(dict(kept.adjustment)),
+        kept.listed,
     )
 
 
@@ -298,7 +299,9 @@ def made_of(picture: PictureRow) -> Made:
 
 def _kept(subject: Subject, cutout: str) -> PictureSubject:
     """Of a photo, all that its picture depends on besides the rules, as it is kept."""
-    return PictureSubject(subject.category, subject.view, subject.size, subject.adjustment.changed(), cutout)
+    return PictureSubject(
+        subject.category, subject.view, subject.size, subject.adjustment.changed(), cutout, subject.listed
+    )
 
 
 def _row_of(run_id: int, line: PhotoLine, subject: PictureSubject) -> PictureRow:

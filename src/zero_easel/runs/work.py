@@ -13,18 +13,19 @@ from zero_easel.core.items.item import CutItem
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box
+from zero_easel.core.light.space import as_srgb
+from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import Photo, read_photo
 from zero_easel.core.photos.opening import PhotoError
-from zero_easel.core.photos.reading import Reading, read
+from zero_easel.core.photos.reading import Reading
 from zero_easel.core.placing.placement import Subject
-from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
 from zero_easel.files import write_atomically
 from zero_easel.library.store.models import PhotoRow
 from zero_easel.library.store.vault import Vault
-from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame
+from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, reading_of
 
 SMALL, LARGE = 480, 1400
 """Longer sides of the reduced cutouts that pages show, px."""
@@ -71,7 +72,7 @@ class Order:
 def read_original(root: Path, digest: str, name: str) -> Reading:
     """Read barcodes and sharpness off one original. Raises PictureError."""
     try:
-        return read(read_photo(Vault(root).original(digest), name).pixels)
+        return reading_of(read_photo(Vault(root).original(digest), name))
     except PhotoError as error:
         raise PictureError(str(error)) from error
 
@@ -142,7 +143,7 @@ def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
 
 def _original(vault: Vault, order: Order, scale: float = 1.0) -> Photo:
     try:
-        return read_photo(vault.original(order.digest), order.name, scale)
+        return read_photo(vault.original(order.digest), order.name, scale, wide=True)
     except PhotoError as error:
         raise PictureError(str(error)) from error
 
@@ -161,7 +162,7 @@ def _keep(vault: Vault, key: str, item: CutItem) -> int:
     path = vault.cutout(key)
     path.parent.mkdir(parents=True, exist_ok=True)
     for kind, longest in (("small", SMALL), ("large", LARGE)):
-        reduced = item.reduced(longest).pixels
+        reduced = as_srgb(item.reduced(longest).pixels, item.space)
         if reduced.dtype != "uint8":
             reduced = (reduced >> 8).astype("uint8")
         write_atomically(vault.preview(key, kind), encode_webp(reduced, 90))

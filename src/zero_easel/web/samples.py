@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from zero_easel.core.finishing.stamp import PlacedOverlay, placed_overlays
-from zero_easel.core.placing.layout import is_by_row, lay_out
+from zero_easel.core.finishing.overlay_places import PlacedOverlay, placed_overlays
+from zero_easel.core.photos.assets import Assets
+from zero_easel.core.placing.layout import is_by_row, lay_out, rules_of
 from zero_easel.core.placing.placement import Placement
-from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import Value
 from zero_easel.library.lists.lineup import RowEntry
@@ -29,10 +29,10 @@ class Sample:
 
 def samples_of(session: Session, row: Sequence[RowEntry], rules: Standard, on: str, assets: Assets) -> list[Sample]:
     """A few items of different products as the rules place them. on: the deliverable on whose canvas they are, "" for
-    the standard's own, which carries no overlays."""
+    the standard's own, which carries all overlays."""
     chosen: dict[str, RowEntry] = {}
     for entry in row:
-        if entry.subject.measures is not None:
+        if entry.subject.measures is not None or rules_of(entry.subject, rules).backdrop == "kept":
             chosen.setdefault(entry.line.code or entry.line.name, entry)
     few = list(chosen.values())[:_SAMPLES]
     together = row if is_by_row(rules) else few
@@ -40,7 +40,7 @@ def samples_of(session: Session, row: Sequence[RowEntry], rules: Standard, on: s
         zip((one.line.id for one in together), lay_out([one.subject for one in together], rules), strict=True)
     )
     made = [(entry, placement) for entry in few if (placement := placed[entry.line.id]) is not None]
-    wanted = [o for o in rules.overlays if o.name in rules.deliverable(on).overlays] if on else []
+    wanted = [o for o in rules.overlays if not on or o.name in rules.deliverable(on).overlays]
     values = _values(session, [entry for entry, _ in made]) if wanted else {}
     return [
         Sample(

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from zero_easel.core.standard.deliverable import ABLE
 from zero_easel.core.standard.model import LISTS, PARTS, Standard, rule_at
 from zero_easel.core.standard.rule import Blank, Only, Piece, Sentence, Slot, Words, pieces_of, values_of
+from zero_easel.core.standard.tone import Light
 from zero_easel.web.page import templates
 
 _CLINGING = ("%", "°")
@@ -45,8 +46,9 @@ PLAIN: dict[str, tuple[Sentence, ...]] = {
         ),
         Sentence(
             "This size is called {name}. Its pictures lie in folder {folder} and are called {file}[file=the "
-            "standard's: name], on ground {ground}, at {density}[density!=the canvas's: px/in]. Colours are in "
-            "{profile}.[format~chroma: Colour is kept at {chroma}.][format~passes: It comes {progressive}.]"
+            "standard's: name], on ground {ground}, at {density}[density!=the canvas's: px/in], or such that their "
+            "longer side is {printed} on paper. Colours are in {profile}.[format~chroma: Colour is kept at {chroma}.]"
+            "[format~passes: It comes {progressive}.]"
             "[format~lossless: It is kept {lossless}.][format~deep: It has {depth} bits per channel.][format~quality: "
             "A limit on bytes may lower its quality to {min_quality}.] Overlays on it: {overlays}.",
             "{name}: more",
@@ -71,8 +73,9 @@ PLAIN: dict[str, tuple[Sentence, ...]] = {
         Sentence("Smaller photos {reduce_only}. The backdrop is {backdrop}[backdrop=in-place:; shadows {shadow}]."),
         Sentence(
             "Where a size is filled, {cover_around} stays in the middle. Pixels are resampled by {kernel}.",
-            "Canvas around, ground, filling",
+            "Canvas around, ground, filling, light",
         ),
+        Sentence(" ".join(one.text for one in Light.sentences), "Canvas around, ground, filling, light"),
     ),
 }
 """How the page of whole pictures says the rules that matter there, by part of a standard."""
@@ -129,7 +132,12 @@ def field_of(field: str, name: str, shown: str, plain: bool = False) -> Field:
     )
 
 
-templates.env.globals.update(sentences_of=sentences_of, field_of=field_of, lists=LISTS)
+templates.env.globals.update(
+    light_sentences=[pieces_of(one.text, ABLE) for one in Light.sentences],
+    sentences_of=sentences_of,
+    field_of=field_of,
+    lists=LISTS,
+)
 templates.env.tests.update(
     words=lambda piece: isinstance(piece, Words),
     blank=lambda piece: isinstance(piece, Blank),

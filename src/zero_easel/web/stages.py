@@ -53,6 +53,7 @@ def _marks(stale: bool, rules: Standard, at: Summary, run: RunCounts | None) -> 
         StageMark("clear", "Clear", "the backdrop is kept", done=cleared)
         if needless
         else StageMark("clear", "Clear", _cleared(at), call=at.look > 0, done=cleared, going=at.waiting > 0),
+        StageMark("light", "Light", _lit(rules.item), done=bool(at.part)),
         StageMark("place", "Place", _placed(rules.item), done=bool(at.part)),
         StageMark("names", "Name", rules.names.name, done=settled),
         _deliver(run),
@@ -79,6 +80,15 @@ def _cleared(at: Summary) -> str:
     if at.waiting:
         return f"{at.part - at.waiting} of {at.part} cleared"
     return f"{at.part - at.look} ready, {at.look} to look at" if at.look else f"{at.part} ready"
+
+
+def _lit(item: Item) -> str:
+    if item.white == "backdrop" or item.exposure == "backdrop":
+        both = item.white == item.exposure
+        return "by the backdrop" if both else "white by the backdrop" if item.white == "backdrop" else "one exposure"
+    if item.white == "given":
+        return f"light of {item.temperature:g} K"
+    return "as shot"
 
 
 def _placed(item: Item) -> str:

@@ -15,13 +15,14 @@ from zero_easel.core.finishing.contact_sheet import LIMIT, ContactSheet, Entry, 
 from zero_easel.core.finishing.encode import encode
 from zero_easel.core.finishing.grounds import light_of
 from zero_easel.core.finishing.layers import outlines
+from zero_easel.core.finishing.overlay_places import placed_overlays
 from zero_easel.core.finishing.render import draw, flat
-from zero_easel.core.finishing.stamp import placed_overlays, stamped
+from zero_easel.core.finishing.stamp import stamped
 from zero_easel.core.light.colour import to_linear
 from zero_easel.core.light.geometry import Box, Size
+from zero_easel.core.photos.assets import AssetError, Assets
 from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Subject
-from zero_easel.core.standard.assets import AssetError, Assets
 from zero_easel.core.standard.checks import Check, read_range
 from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.grounds import Ground, read_ground
@@ -105,7 +106,7 @@ def test_conditions_compare_numbers_as_numbers(text: str, holds: bool) -> None:
 def test_a_mark_lies_where_it_should_and_only_under_its_condition() -> None:
     white = np.full((400, 600, 3), 255, np.uint8)
     badge = Overlay(text="-{discount} %", plate="disc", plate_colour="#A8321E", colour="#FFFFFF", when="discount > 10",
-                    at="bottom left", size=8, inset=5)  # fmt: skip
+                    at="bottom left", size=8, inset="5%")  # fmt: skip
     marked, names = stamped(white, [badge], VALUES, Assets())  # type: ignore[arg-type]
     rows, columns = np.nonzero((marked != 255).any(2))
     assert names == ["mark"] and columns.min() == pytest.approx(20, abs=2) and rows.max() == pytest.approx(379, abs=2)
@@ -234,7 +235,7 @@ def test_a_sheet_of_500_is_small_and_its_text_is_text(tmp_path: Path) -> None:
 def test_a_page_shows_overlays_where_they_are_drawn(
     at: str, plate: str, size: float, inset: float, turn: float, canvas: Size
 ) -> None:
-    overlay = Overlay(text="New", size=size, at=at, inset=inset, turn=turn, plate=plate, colour="#000000")  # type: ignore[arg-type]
+    overlay = Overlay(text="New", size=size, at=at, inset=f"{inset:.3f}%", turn=turn, plate=plate, colour="#000000")  # type: ignore[arg-type]
     white = np.full((canvas.height, canvas.width, 3), 255, np.uint8)
     marked, _ = stamped(white, [overlay], {}, Assets())
     box = placed_overlays([overlay], {}, Assets(), canvas)[0].box

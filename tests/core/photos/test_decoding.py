@@ -120,9 +120,9 @@ def test_a_damaged_middle_is_told_from_a_missing_end() -> None:
 
 def test_thumbnails_are_contained_and_never_enlarged() -> None:
     photo = read_photo(PHOTOS / "BRYD0120.JPG")
-    assert thumbnail(photo, 320).shape == (320, 240, 3)
+    assert thumbnail(photo.pixels, 320).shape == (320, 240, 3)
     tiny = read_photo(AWKWARD / "tiny.jpg")
-    assert thumbnail(tiny, 320).shape == tiny.pixels.shape
+    assert thumbnail(tiny.pixels, 320).shape == tiny.pixels.shape
 
 
 @pytest.mark.parametrize(

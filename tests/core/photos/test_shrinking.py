@@ -10,9 +10,9 @@ from support import PHOTOS
 
 from zero_easel.core.finishing.embed import Camera
 from zero_easel.core.light.geometry import Size
+from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import Photo, decode_photo
 from zero_easel.core.placing.placement import Subject
-from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.pipeline import Source, Task, picture_of
 from zero_easel.planning.whole import whole_standard

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from zero_easel.core.standard.checks import SETS as CHECK_SETS
 from zero_easel.core.standard.checks import Check
-from zero_easel.core.standard.deliverable import ABLE, SETS, Deliverable
+from zero_easel.core.standard.deliverable import ABLE, Deliverable
 from zero_easel.core.standard.differences import applied, changes_between, differences
 from zero_easel.core.standard.editing import added, changed, removed
 from zero_easel.core.standard.information import TEXTS, Information
@@ -18,6 +18,8 @@ from zero_easel.core.standard.model import LISTS, PARTS, Names, Standard, Standa
 from zero_easel.core.standard.overlays import PLACES, Overlay
 from zero_easel.core.standard.rule import Blank, Only, blanks_in, pieces_of, rules_in
 from zero_easel.core.standard.rules import Canvas, Item, Special
+from zero_easel.core.standard.sizes import SETS
+from zero_easel.core.standard.tone import Light
 from zero_easel.core.standard.yaml.file import SCHEMA_NAME, read_standard, schema, write_standard
 
 texts = st.text(st.characters(blacklist_categories=("Cc", "Cs", "Zl", "Zp"), blacklist_characters="{}"), max_size=20)
@@ -196,7 +198,8 @@ def other(value: Any, field: str) -> Any:
         "overlays": ["note"], "base": "shop", "file": "{code}", "folder": "{category}", "views": "back", "count": "run",
         "find_as": "regex", "on_duplicate": "count", "camera": "keep", "private": "keep", "font": "mono", "at": "left",
         "plate": "disc", "when": "colour", "opacity": 50, "colour": "#123456", "plate_colour": "#123456", "by": "cover",
-        "cover_around": "middle",
+        "cover_around": "middle", "printed": "10 in", "white": "backdrop", "exposure": "backdrop", "balance": "shoot",
+        "inset": "3% 5%", "face": "bold", "intent": "perceptual", "falloff": "even",
         "hand_over": "passed", "picture": "", "text": "more",
     }  # fmt: skip
     if field in known and not (field == "size" and isinstance(value, (int, float))):
@@ -266,7 +269,9 @@ def test_every_rule_stands_in_a_sentence_and_is_asked_for_by_name() -> None:
     for part, kind in {**PARTS, "": Standard}.items():
         if part == "checks":
             continue  # what is asked of a check depends on its kind: the page draws them by themselves
-        found = [blank.field for one in kind.sentences for blank in blanks_in(pieces_of(one.text, ABLE))]
+        # The rules for light hold for items, and have sentences of their own.
+        said = [*kind.sentences, *(Light.sentences if kind is Item else ())]
+        found = [blank.field for one in said for blank in blanks_in(pieces_of(one.text, ABLE))]
         assert sorted(set(found)) == sorted(set(rules_in(kind)) - ({"name"} if not part else set()))
         assert all(rule.ask and rule.label for rule in rules_in(kind).values())
 

@@ -18,10 +18,14 @@ _ALIKE = 0.85
 as near, and no item has one nearer than 0.77."""
 
 
+SHOWS_TARGET = "shows a colour target"
+"""Why a photo that does stays out."""
+
+
 class Snap(NamedTuple):
     """A frame and what was read off it. codes: texts of its barcodes; card_like: it looks like a printed card, whether
     readable or not; not_card: a person said that it is none. unreadable: the file gives no picture. look: see
-    core.photos.reading.Reading."""
+    core.photos.reading.Reading. folder: that it lies in. raw: it is a raw file. target: it shows a colour target."""
 
     frame: Frame
     codes: tuple[str, ...] = ()
@@ -29,6 +33,14 @@ class Snap(NamedTuple):
     not_card: bool = False
     unreadable: bool = False
     look: bytes = b""
+    folder: str = ""
+    raw: bool = False
+    target: bool = False
+
+    @property
+    def only_target(self) -> bool:
+        """Whether it is no goods because it shows a colour target."""
+        return self.target and not self.not_card and not self.unreadable
 
 
 class Carded(NamedTuple):
@@ -59,11 +71,12 @@ class CardReader:
         for the surplus where most cards have the same number of photos behind them and one has more.
         """
         cards = [self._card(snap) for snap in snaps]
+        targets = [Carded(True, "", SHOWS_TARGET) if snap.only_target else Carded() for snap in snaps]
         if not any(cards):
-            return [Carded()] * len(snaps)
-        order = shooting_order([snap.frame for snap in snaps])
+            return targets
+        order = [placed for placed in shooting_order([s.frame for s in snaps]) if not snaps[placed.at].only_target]
         suspects = _suspects(snaps, cards, [placed.at for placed in order])
-        result = [Carded()] * len(snaps)
+        result = targets
         code, why, doubt = "", "before the first code card", ""
         runs: list[list[int]] = []
         for placed in order:
@@ -93,7 +106,7 @@ class CardReader:
         """What a frame says if a card's code was read off it. A product's own EAN may stand on the product itself, and
         so may a word that holds a code: they count only on what looks like a card. A shop's code on anything else is
         asked about."""
-        if snap.not_card or snap.unreadable:
+        if snap.not_card or snap.unreadable or snap.only_target:
             return None
         name = snap.frame.name
         for text in snap.codes:

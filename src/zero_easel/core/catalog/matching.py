@@ -8,6 +8,7 @@ from zero_easel.core.catalog.cards import Carded, CardReader, Snap
 from zero_easel.core.catalog.codes import Codes, HasCode, folded
 from zero_easel.core.catalog.products import Shot
 from zero_easel.core.catalog.shooting import shooting_order
+from zero_easel.core.catalog.twins import second_files
 from zero_easel.core.standard.naming import stem
 
 VIEWS = ("front", "back", "left", "right", "top", "bottom", "side", "detail")
@@ -28,11 +29,20 @@ class Match(NamedTuple):
 class Matcher:
     """Finds product and view of photos: from a shot list first, then from the file name, then from code cards."""
 
-    def __init__(self, products: Iterable[HasCode], shots: Sequence[Shot] = (), *, cards: bool = True) -> None:
-        """cards: whether code cards may be among the photos."""
+    def __init__(
+        self,
+        products: Iterable[HasCode],
+        shots: Sequence[Shot] = (),
+        *,
+        cards: bool = True,
+        raw_counts: bool | None = True,
+    ) -> None:
+        """cards: whether code cards may be among the photos. raw_counts: whether of a raw file and the picture beside
+        it the former is the photo; None: both are, as where files are only given names."""
         self._codes = Codes(products)
         self._shots = {folded(s.filename): s for s in shots}
         self._cards = CardReader(self._codes) if cards else None
+        self._raw_counts = raw_counts
 
     def match(self, filename: str) -> Match:
         """Product and view of one photo by the name of its file."""
@@ -53,7 +63,15 @@ class Matcher:
 
     def match_all(self, snaps: Sequence[Snap]) -> list[Match]:
         """Product and view of all photos of a shoot; where table, name and cards contradict each other, the first of
-        them counts and the contradiction is a doubt."""
+        them counts and the contradiction is a doubt. Of a raw file and the picture beside it one stays out."""
+        second = {} if self._raw_counts is None else second_files(snaps, raw_counts=self._raw_counts)
+        once = [snap for at, snap in enumerate(snaps) if at not in second]
+        found = dict(zip((at for at in range(len(snaps)) if at not in second), self._matched(once), strict=True))
+        for at, why in second.items():
+            found[at] = self.match(snaps[at].frame.name)._replace(listed=False, doubt=why)
+        return [found[at] for at in range(len(snaps))]
+
+    def _matched(self, snaps: Sequence[Snap]) -> list[Match]:
         if self._cards is None:
             return [self.match(snap.frame.name) for snap in snaps]
         carded = self._cards.follow(snaps)

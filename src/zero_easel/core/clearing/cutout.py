@@ -1,23 +1,31 @@
 """An item without its backdrop: matte, clean foreground, contact shadow, and how far to trust them."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
+from zero_easel.core.clearing.beside import light_beside
 from zero_easel.core.clearing.doubt.reasons import EMPTY_UNUSED, NO_ITEM, reasons_of
 from zero_easel.core.clearing.doubt.signals import confidence_of, signals_of
+from zero_easel.core.clearing.grain import grain_of
 from zero_easel.core.clearing.marks import Mark, drawn
 from zero_easel.core.clearing.matte import Edge, edge_of
 from zero_easel.core.clearing.region import Region, decide
 from zero_easel.core.clearing.shadow import shadow_of
-from zero_easel.core.clearing.sight import Sight, look_again, look_at
+from zero_easel.core.clearing.sight import MODERATE, Sight, look_again, look_at
+from zero_easel.core.items.colours import main_colours
 from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.item import CutItem, cropped
+from zero_easel.core.items.measure import lost_in, mean_light
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box, Size
+from zero_easel.core.light.space import as_srgb
 from zero_easel.core.photos.decoding import Photo
+from zero_easel.core.photos.reducing import reduced
+from zero_easel.core.tone.vignette import vignette_of
 
-ENGINE = "10"
+ENGINE = "12"
 """Changes whenever the same photo may give another cutout; part of the key of everything derived from one."""
 
 
@@ -31,14 +39,15 @@ def cutout(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] 
     if photo.alpha is not None and not marks:
         return _as_delivered(photo)
     frame = Size.of(photo.pixels)
-    sight = look_again(look_at(photo.pixels, list(empties)), list(marks), frame)
+    seen = as_srgb(reduced(photo.pixels, MODERATE), photo.space)
+    sight = look_again(look_at(seen, list(empties)), list(marks), frame)
     region = decide(sight, frame, list(marks))
-    return finished(photo.pixels, sight, region, edge_of(sight, region), list(marks))
+    return finished(photo, sight, region, edge_of(sight, region).within(photo.space), list(marks))
 
 
-def finished(pixels: Encoded, sight: Sight, region: Region, edge: Edge, marks: list[Mark]) -> CutItem:
-    """The cutout at full size, from a decision that was made."""
-    frame = Size.of(pixels)
+def finished(photo: Photo, sight: Sight, region: Region, edge: Edge, marks: list[Mark]) -> CutItem:
+    """The cutout at full size, from a decision that was made. edge: within the photo's space."""
+    pixels, frame = photo.pixels, Size.of(photo.pixels)
     if not region.item.any() and not any(mark.kind == "exact-item" for mark in marks):
         unused = [EMPTY_UNUSED] if sight.empty_fits is False else []
         return CutItem.none(frame, [NO_ITEM, *unused])
@@ -49,7 +58,21 @@ def finished(pixels: Encoded, sight: Sight, region: Region, edge: Edge, marks: l
         return cropped(crop, box, frame, 0.0, [NO_ITEM], shadow)
     signals = signals_of(sight, region, edge)
     flags = reasons_of(sight, region, edge, signals)
-    return cropped(crop, box, frame, confidence_of(signals), flags, shadow)
+    item = cropped(crop, box, frame, confidence_of(signals), flags, shadow)
+    if item.measures is None:
+        return item
+    clipped, blocked = lost_in(item.pixels, photo.space)
+    lit = item.measures._replace(
+        backdrop=light_beside(sight, region, shadow),
+        light=mean_light(item.pixels, photo.space),
+        clipped=clipped,
+        blocked=blocked,
+        as_shot=photo.as_shot,
+        colours=main_colours(item.pixels, photo.space),
+        noise=grain_of(photo, region, shadow),
+        vignette=vignette_of(sight.backdrop.field),
+    )
+    return replace(item, measures=lit, space=photo.space)
 
 
 def around(edge: Edge, marks: list[Mark]) -> Box:
@@ -86,4 +109,5 @@ def _as_delivered(photo: Photo) -> CutItem:
     flag = Flag("own-transparency", "came with its own transparency, which was kept")
     if not (photo.alpha > 127).any():
         return CutItem.none(frame, [flag])
-    return cropped(crop, Box(0, 0, *frame), frame, 0.9, [flag], np.zeros((8, 8), np.uint8))
+    item = cropped(crop, Box(0, 0, *frame), frame, 0.9, [flag], np.zeros((8, 8), np.uint8))
+    return replace(item, space=photo.space)

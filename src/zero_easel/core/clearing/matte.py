@@ -7,7 +7,7 @@ ratio of contrast to noise. Colour fields are smooth and are made at a moderate 
 full size.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import cv2
@@ -19,6 +19,7 @@ from zero_easel.core.clearing.sight import Sight
 from zero_easel.core.light.colour import Encoded, Float, channel_sum, to_linear, to_srgb8
 from zero_easel.core.light.fill import fill_from
 from zero_easel.core.light.geometry import Box, Size
+from zero_easel.core.light.space import Space, light_in
 from zero_easel.core.light.windows import part_of, size_within
 
 BAND = 2.0
@@ -43,6 +44,13 @@ class Edge:
     own: Float
     noise: float
 
+    def within(self, space: Space) -> "Edge":
+        """The same for a photo whose pixels are in a space."""
+        if space == "srgb":
+            return self
+        behind, own = (np.maximum(light_in(light, "srgb", space), 0) for light in (self.behind, self.own))
+        return replace(self, behind=behind, own=own)
+
     @property
     def bounds(self) -> Box:
         """All px whose matte may be above 0; empty if there is no item."""
@@ -61,7 +69,7 @@ class Edge:
         )
 
     def solve(self, pixels: Encoded, box: Box) -> Encoded:
-        """The item in a part of the photo: (h, w, 4) sRGB-encoded with straight alpha, the dtype of pixels.
+        """The item in a part of the photo: (h, w, 4) with straight alpha, space and dtype of pixels.
 
         pixels: (H, W, 3) the photo itself, or (h, w, 3) that part of it at any size. In the band, colours are the
         item's own without the backdrop's share; they are 0 wherever alpha is 0.

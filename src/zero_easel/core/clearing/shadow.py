@@ -24,7 +24,7 @@ def shadow_of(sight: Sight, region: Region) -> NDArray[np.uint8]:
     h, w = sight.far.evidence.shape
     picture = part_of(sight.linear, Window(), Size(w, h))
     ratio = (picture @ LUMA) / np.maximum(sight.backdrop.field @ LUMA, 1e-3)
-    item = _in_frame(region, (h, w))
+    item = in_frame(region, (h, w))
     near = cv2.dilate(item.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(np.bool_)
     dark = np.clip(1 - ratio, 0, 0.98).astype(np.float32)
     dark = fill_from(dark[..., None], ~near)[..., 0] * near + dark * ~near
@@ -40,7 +40,7 @@ def shadow_of(sight: Sight, region: Region) -> NDArray[np.uint8]:
     return np.asarray(np.round(255 * dark * reached * fading), np.uint8)
 
 
-def _in_frame(region: Region, size: tuple[int, int]) -> NDArray[np.bool_]:
+def in_frame(region: Region, size: tuple[int, int]) -> NDArray[np.bool_]:
     """The region's item in the whole frame, (h, w) bool."""
     h, w = size
     window = region.window

@@ -13,9 +13,11 @@ from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box, Size
 from zero_easel.core.photos.reading import edge_blur
 from zero_easel.core.photos.vips import pyvips
+from zero_easel.core.placing.placement import Seen
 from zero_easel.core.standard.checks import KINDS, Check, read_pure, read_range, read_size
 from zero_easel.core.standard.deliverable import FORMATS, Deliverable, FormatName
 from zero_easel.core.standard.expression import Expression, ExpressionError
+from zero_easel.core.tone.difference import delta_e
 
 _CORNER = 0.02
 """Side of a corner that is looked at, of the shorter side."""
@@ -27,7 +29,8 @@ _SLACK = 0.05
 class Facts:
     """What is known of a finished picture besides its file. name: the file's, without folders. box: of the drawn item
     on the canvas, px, None without one. cut: where the item is cut off, by the canvas or by the photo's own frame, in
-    words. scale: px of the canvas to a px of the photo. overlays: what was drawn over it."""
+    words. scale: px of the canvas to a px of the photo. overlays: what was drawn over it. seen: how its colours come
+    out."""
 
     name: str
     canvas: Size
@@ -35,6 +38,7 @@ class Facts:
     cut: tuple[str, ...] = ()
     scale: float = 1.0
     overlays: tuple[str, ...] = field(default=())
+    seen: Seen = field(default=Seen())
 
 
 class Checked(NamedTuple):
@@ -159,6 +163,8 @@ def _by_facts(check: Check, data: bytes, wanted: Deliverable, facts: Facts) -> t
         return _named_as(facts.name.removesuffix(wanted.suffix), check.value)
     if check.rule in ("share", "margins"):
         return _placed(check, facts)
+    if check.rule in ("neutral", "colour"):
+        return _coloured(check, facts.seen)
     if check.rule == "format" and not wanted.kind.pixels:
         return wanted.kind.label, wanted.format == check.value
     return None
@@ -183,6 +189,21 @@ def _placed(check: Check, facts: Facts) -> tuple[str, bool]:
     # A drawn edge lies within half a px of where the rule wants it.
     slack = _SLACK + 50 / min(width, height)
     return f"{number:.1f} %", read_range(check.value).hold(number, slack)
+
+
+def _coloured(check: Check, seen: Seen) -> tuple[str, bool]:
+    """By what was measured of the photo, after its tone: on the finished picture there is no backdrop any more."""
+    limits = read_range(check.value)
+    if check.rule == "neutral":
+        if seen.backdrop is None:
+            # What cannot be told is not met: nothing goes out unseen.
+            return "its backdrop is not known", False
+        light = seen.backdrop[0]
+        apart = float(delta_e(np.array(seen.backdrop, np.float32), np.array([light, 0, 0], np.float32)))
+        return f"{apart:.1f} Delta E from grey", limits.hold(apart, 0.05)
+    if seen.off is None:
+        return "does not apply: no colour is listed that can be told", True
+    return f"{seen.described}, listed {seen.listed}: {seen.off:.0f} Delta E", limits.hold(seen.off, 0.5)
 
 
 def _ground(pixels: Encoded, value: str) -> tuple[str, bool]:

@@ -6,12 +6,16 @@ from zero_easel.core.light.colour import Encoded
 
 _COLOURS = 64
 """Colours up to which a picture may be drawn; a photo has thousands, for no two pixels of it have the same noise."""
-_EVEN = 0.9
+_EVEN = 0.35
 """Share of neighbours of one colour from which it is."""
+_STEP = 12
+"""Levels of 255 between neighbours of other colours, in the middle: the colours of a photo that was reduced to few lie
+next to each other and differ by one to five."""
 _SPRITE, _PER_COLOUR = 128, 8
 """Longest side in px of pictures in which edges may be everywhere, and px that they have at least for each colour."""
-_BETWEEN = 0.4
-"""Share of its edges that pass through a mixed colour from which a drawing is smoothed."""
+_FEW, _BETWEEN = 16, (0.4, 0.2)
+"""Share of its edges that pass through a mixed colour from which a drawing is smoothed: one of up to so many colours,
+where some are mixed by hand, and one of more."""
 
 
 def is_hard_edged(pixels: Encoded) -> bool:
@@ -32,7 +36,16 @@ def is_hard_edged(pixels: Encoded) -> bool:
     h, w = seen.shape[:2]
     colours = _colours(seen)
     flat = same.mean() >= _EVEN or (max(h, w) <= _SPRITE and colours * _PER_COLOUR <= h * w)
-    return flat and colours <= _COLOURS and _smoothed(seen) < _BETWEEN
+    if not flat or colours > _COLOURS or _step(seen) < _STEP:
+        return False
+    return _smoothed(seen) < _BETWEEN[colours > _FEW]
+
+
+def _step(pixels: Encoded) -> float:
+    """By how much neighbours of other colours differ, in levels of 255: the middle one of all; 255 without any."""
+    steps = np.abs(np.diff(pixels.astype(np.int32), axis=1)).max(-1)
+    steps = steps[steps > 0]
+    return float(np.median(steps)) * (255 / np.iinfo(pixels.dtype).max) if steps.size else 255.0
 
 
 def _smoothed(pixels: Encoded) -> float:

@@ -1,11 +1,12 @@
 """The finished picture: one resampling of the original pixels, blended with the ground in linear light."""
 
-from collections.abc import Iterator
+from functools import partial
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 
+from zero_easel.core.finishing.drawn_edges import enlarged
 from zero_easel.core.finishing.drawn_shadow import drawn_shadow
 from zero_easel.core.finishing.graphics import is_hard_edged
 from zero_easel.core.items.item import CutItem
@@ -13,12 +14,21 @@ from zero_easel.core.items.measure import bounds_of
 from zero_easel.core.light.colour import Encoded, Float, to_linear, to_srgb
 from zero_easel.core.light.geometry import Box, Map, Size
 from zero_easel.core.light.resample import Kernel, warp
+from zero_easel.core.light.space import Space, planes_in
+from zero_easel.core.light.strips import resample_light, resample_whole
 from zero_easel.core.placing.placement import Placement
+from zero_easel.core.tone.noise import quieted
+from zero_easel.core.tone.sharpening import sharpened
+from zero_easel.core.tone.vignette import evened
 
 _ROUNDS = 6
 """How often a placement is corrected by what came out."""
 _NEAR = 0.2
 """px by which the drawn item may miss what the rule asks for."""
+
+
+Spaces = tuple[Space, Space]
+"""Of the photo, and of what comes out."""
 
 
 class _Span(NamedTuple):
@@ -50,18 +60,18 @@ class DrawnItem(NamedTuple):
     matrix: Map
 
 
-def draw(item: CutItem, placement: Placement) -> DrawnItem:
-    """Draw an item where it was laid, by one resampling. Raises ValueError if there is no item."""
+def draw(item: CutItem, placement: Placement, space: Space = "srgb") -> DrawnItem:
+    """Draw an item where it was laid, by one resampling; space: of the light that comes out. Raises ValueError if
+    there is no item."""
     if item.measures is None or placement.box is None:
         raise ValueError("there is no item to draw")
-    kernel: Kernel = placement.rules.kernel
-    if kernel == "auto" and is_hard_edged(item.pixels):
-        kernel = "box"
+    kernel = _kernel(placement, item.pixels)
     matrix, span, drawn, bounds = _settled(item, placement, kernel)
     cover = np.zeros(placement.canvas[::-1], np.float32)
     alpha = np.clip(drawn, 0, 1)
     cover[span.top : span.bottom, span.left : span.right] = alpha
-    colours = _colours(item, span, drawn, kernel)
+    light = _evened(placement, _colours(item, span, drawn, kernel), alpha, (span.left, span.top))
+    colours = _finished(placement, (item.space, space), light, alpha)
     return DrawnItem(colours, alpha, span, cover, _shadow(item, placement, matrix, cover), bounds, matrix)
 
 
@@ -79,46 +89,110 @@ def item_alone(drawn: DrawnItem) -> Encoded:
 
 
 def render_uncut(
-    photo: Encoded, alpha: Encoded | None, placement: Placement, ground: Float | None, bits: int = 8
+    photo: Encoded,
+    alpha: Encoded | None,
+    placement: Placement,
+    ground: Float | None,
+    bits: int = 8,
+    spaces: Spaces = ("srgb", "srgb"),
 ) -> Encoded:
-    """Draw a whole picture, (H, W, 3) sRGB with an alpha of its own or None, by the map it was laid out with.
+    """Draw a whole picture, (H, W, 3) with an alpha of its own or None, by the map it was laid out with.
 
-    ground: as for flat. (h, w, 3), or (h, w, 4) on a transparent ground; blended in linear light.
+    ground: as for flat. spaces: of the photo, and of what comes out. (h, w, 3), or (h, w, 4) on a transparent ground;
+    blended in linear light.
     """
-    kernel: Kernel = placement.rules.kernel
-    if kernel == "auto" and is_hard_edged(photo):
-        kernel = "box"
     h, w = photo.shape[:2]
     size, matrix = placement.canvas, placement.matrix
+    kernel = _kernel(placement, _with_own_alpha(photo, alpha))
+    if kernel == "box" and _is_drawn_anew(placement, max(h, w)):
+        anew = enlarged(_with_own_alpha(photo, alpha), size, matrix)
+        return _over(_finished(placement, spaces, anew.light, anew.alpha), anew.alpha, ground, bits)
     if _covers(matrix, Size(w, h), size) and alpha is None:
-        pixels = cv2.merge([to_srgb(light, bits) for light in _covering(photo, size, matrix, kernel)])
-        return np.asarray(pixels) if ground is not None else _with_alpha(pixels, np.ones(size[::-1], np.float32), bits)
+        pixels = _covering(photo, placement, kernel, bits, spaces)
+        return pixels if ground is not None else _with_alpha(pixels, np.ones(size[::-1], np.float32), bits)
     own = np.ones((h, w), np.float32) if alpha is None else alpha.astype(np.float32) / np.float32(255)
     drawn = warp(own, size, matrix, kernel)
     cover, even = np.clip(drawn, 0, 1), 1 / np.maximum(drawn, 1)
     planes = []
     for channel in range(3):
         light = warp(to_linear(photo[..., channel]) * own, size, matrix, kernel) * even
-        light = np.clip(light, 0, cover)
-        if ground is None:
-            planes.append(light / np.maximum(cover, 1e-6))
-        else:
-            planes.append(light + (1 - cover) * ground[..., channel])
-    pixels = cv2.merge([to_srgb(np.asarray(plane, np.float32), bits) for plane in planes])
-    if ground is not None:
-        return np.asarray(pixels)
-    return _with_alpha(pixels, cover, bits)
+        planes.append(np.asarray(np.clip(light, 0, cover), np.float32))
+    return _over(_finished(placement, spaces, _evened(placement, planes, cover), cover), cover, ground, bits)
 
 
-def _covering(photo: Encoded, size: Size, matrix: Map, kernel: Kernel) -> Iterator[Float]:
-    """Linear light, (H, W), of each channel of a picture that leaves nothing of its canvas bare."""
-    # Beyond its edge a picture goes on as it ended: nothing of the ground may shine in.
-    edge = 8 * max(1, int(np.ceil(1 / matrix.scale)))
-    photo = cv2.copyMakeBorder(photo, edge, edge, edge, edge, cv2.BORDER_REPLICATE)
-    matrix = Map.moved(-edge, -edge).then(matrix)
-    for channel in range(3):
-        light = warp(to_linear(photo[..., channel]), size, matrix, kernel)
-        yield np.clip(light, 0, 1, out=light)
+def _covering(photo: Encoded, placement: Placement, kernel: Kernel, bits: int, spaces: Spaces) -> Encoded:
+    """A whole picture that leaves nothing of its canvas bare, (H, W, 3)."""
+    size, matrix = placement.canvas, placement.matrix
+    if not placement.rules.sharpening and placement.noise is None and not placement.lens.vignette:
+        return resample_whole(photo, size, matrix, kernel, bits, partial(_toned, placement, spaces))
+    light = _finished(placement, spaces, _evened(placement, resample_light(photo, size, matrix, kernel), 1.0), None)
+    return np.asarray(cv2.merge([to_srgb(plane, bits) for plane in light]))
+
+
+def _evened(
+    placement: Placement, light: list[Float], cover: Float | float, at: tuple[int, int] = (0, 0)
+) -> list[Float]:
+    """Without what the lens took from the photo's corners. at: where the planes begin on the canvas, px."""
+    lens = placement.lens
+    if not lens.vignette:
+        return light
+    to_planes = placement.matrix.then(Map.moved(-at[0], -at[1]))
+    made = evened(light, lens.vignette, lens.frame, to_planes, lens.middle)
+    return [np.asarray(np.minimum(plane, cover), np.float32) for plane in made]
+
+
+def _finished(placement: Placement, spaces: Spaces, light: list[Float], cover: Float | None) -> list[Float]:
+    """Light as it is delivered: toned, and sharpened at its final size."""
+    toned = _toned(placement, spaces, light, 1.0 if cover is None else cover)
+    return sharpened(toned, placement.rules.sharpening / 100, cover)
+
+
+def _toned(placement: Placement, spaces: Spaces, light: list[Float], cover: Float | float = 1.0) -> list[Float]:
+    """Without noise, toned where the photo's colours all have room, and then in the space that comes out."""
+    if placement.noise is not None:
+        # It was measured in light of which 1 is white, and its root goes with the root of light.
+        white = np.sqrt(0.5) if spaces[0] == "raw" else 1.0
+        lightness, colour = (float(white * v) for v in placement.noise.at(placement.scale))
+        known = None if isinstance(cover, float) else cover
+        light = quieted(light, (lightness, colour), placement.rules.noise / 100, known)
+    toned = placement.tone.within(spaces[0]).on(light, cover)
+    if spaces[0] != spaces[1]:
+        toned = [np.asarray(np.clip(plane, 0, cover), np.float32) for plane in planes_in(toned, *spaces)]
+    return placement.tone.curved(toned, cover)
+
+
+def _over(planes: list[Float], cover: Float, ground: Float | None, bits: int) -> Encoded:
+    """Light times alpha over the ground, (H, W, 3), or over nothing, (H, W, 4)."""
+    if ground is None:
+        mixed = [plane / np.maximum(cover, 1e-6) for plane in planes]
+    else:
+        mixed = [plane + (1 - cover) * ground[..., channel] for channel, plane in enumerate(planes)]
+    pixels = cv2.merge([to_srgb(np.asarray(plane, np.float32), bits) for plane in mixed])
+    return np.asarray(pixels) if ground is not None else _with_alpha(pixels, cover, bits)
+
+
+def _kernel(placement: Placement, pixels: Encoded) -> Kernel:
+    """The filter for a picture."""
+    wanted = placement.rules.kernel
+    if wanted != "auto" and wanted != "drawn":
+        return wanted
+    return "box" if is_hard_edged(pixels) else "auto"
+
+
+def _is_drawn_anew(placement: Placement, longest: int) -> bool:
+    """Whether the edges of a whole, hard-edged graphic are drawn anew: where it is enlarged, by the rule or by what is
+    not a whole factor. longest: its longer side, px."""
+    rule, factors = placement.rules.kernel, (placement.matrix.a, placement.matrix.d)
+    if rule == "box" or min(factors) <= 1 or not placement.matrix.level:
+        return False
+    return rule == "drawn" or any(abs(factor - round(factor)) * longest >= _NEAR for factor in factors)
+
+
+def _with_own_alpha(photo: Encoded, alpha: Encoded | None) -> Encoded:
+    """(h, w, 4) where a photo brought its transparency, else the photo itself."""
+    if alpha is None:
+        return photo
+    return np.dstack([photo, alpha.astype(photo.dtype) * (257 if photo.dtype == np.uint16 else 1)])
 
 
 def _covers(matrix: Map, frame: Size, canvas: Size) -> bool:

@@ -1,6 +1,6 @@
 """Drawing overlays over finished pictures."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import cv2
@@ -8,17 +8,14 @@ import numpy as np
 from PIL import Image, ImageDraw
 
 from zero_easel.core.finishing.fonts import font_of
+from zero_easel.core.finishing.overlay_places import FINER, corner, is_wanted, plate_size, turned_size
 from zero_easel.core.light.colour import Encoded, Float, to_linear, to_srgb
-from zero_easel.core.light.geometry import Box, Size
+from zero_easel.core.light.geometry import Size
 from zero_easel.core.light.hex_colour import parse_hex
-from zero_easel.core.standard.assets import AssetError, Assets
-from zero_easel.core.standard.overlays import Overlay, read_condition
+from zero_easel.core.light.space import Space, light_in
+from zero_easel.core.photos.assets import Assets
+from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.patterns import Pattern, Value
-
-_FINER = 3
-"""How many times larger a mark is drawn before it is reduced to its size."""
-_PADDING = {"none": 0.0, "bar": 0.35, "disc": 0.45}
-"""Room around a text on its plate, in lines."""
 
 
 class Stamp(NamedTuple):
@@ -29,73 +26,17 @@ class Stamp(NamedTuple):
 
 
 def stamped(
-    pixels: Encoded, overlays: list[Overlay], values: Mapping[str, Value], assets: Assets
+    pixels: Encoded, overlays: list[Overlay], values: Mapping[str, Value], assets: Assets, space: Space = "srgb"
 ) -> tuple[Encoded, list[str]]:
-    """A picture, (H, W, 3 or 4) uint8 or uint16 sRGB, with those overlays over it whose condition is met, and their
-    names. values: fields of the catalog. Raises AssetError if a picture or font is missing."""
+    """A picture, (H, W, 3 or 4) uint8 or uint16 of a space, with those overlays over it whose condition is met, and
+    their names. values: fields of the catalog. Raises AssetError if a picture or font is missing."""
     drawn = []
     for overlay in overlays:
         mark = _mark(overlay, values, assets, pixels.shape[1::-1])
         if mark is not None:
-            pixels = _blended(pixels, overlay, mark)
+            pixels = _blended(pixels, overlay, mark._replace(light=light_in(mark.light, "srgb", space)))
             drawn.append(overlay.name)
     return pixels, drawn
-
-
-def is_wanted(overlay: Overlay, values: Mapping[str, Value]) -> bool:
-    """Whether an overlay's condition is met, and its text not empty."""
-    if overlay.when and not read_condition(overlay.when).holds(values):
-        return False
-    return not overlay.text or bool(Pattern(overlay.text).fill(values).text.strip())
-
-
-class PlacedOverlay(NamedTuple):
-    """Where an overlay lies on a canvas: its box before it is turned about its middle, px. line: height of its text."""
-
-    overlay: Overlay
-    text: str
-    box: Box
-    line: float
-
-
-def placed_overlays(
-    overlays: Sequence[Overlay], values: Mapping[str, Value], assets: Assets, canvas: Size
-) -> list[PlacedOverlay]:
-    """Where stamped() would draw those overlays whose condition is met; one whose picture or font is missing lies
-    nowhere."""
-    found = []
-    for overlay in overlays:
-        if not is_wanted(overlay, values):
-            continue
-        text = Pattern(overlay.text).fill(values).text.strip() if overlay.text else ""
-        line = overlay.size / 100 * min(canvas)
-        try:
-            size = _mark_size(overlay, text, line, assets)
-        except AssetError:
-            continue
-        around = _turned_size(size, overlay.turn)
-        x, y = _corner(overlay, around, canvas)
-        left, top = x + (around.width - size.width) / 2, y + (around.height - size.height) / 2
-        found.append(PlacedOverlay(overlay, text, Box(left, top, left + size.width, top + size.height), line))
-    return found
-
-
-def _mark_size(overlay: Overlay, text: str, line: float, assets: Assets) -> Size:
-    scale = 1 / _FINER
-    if overlay.picture:
-        drawn = Size.of(assets.picture(overlay.picture)[0])
-        scale = line / drawn.height
-    else:
-        drawn = _plate_size(overlay, text, line * _FINER, assets)
-    return Size(max(1, round(drawn.width * scale)), max(1, round(drawn.height * scale)))
-
-
-def _turned_size(size: Size, degrees: float) -> Size:
-    if not degrees:
-        return size
-    turn = cv2.getRotationMatrix2D((0, 0), -degrees, 1)
-    wide, high = (int(np.ceil(v)) for v in np.abs(turn[:, :2]) @ size)
-    return Size(wide, high)
 
 
 def _mark(overlay: Overlay, values: Mapping[str, Value], assets: Assets, canvas: tuple[int, ...]) -> Stamp | None:
@@ -107,28 +48,18 @@ def _mark(overlay: Overlay, values: Mapping[str, Value], assets: Assets, canvas:
         full = np.ones(pixels.shape[:2], np.float32) if alpha is None else alpha
         mark = _sized(Stamp(to_linear(pixels) * full[..., None], full), height)
     else:
-        mark = _sized(_text(overlay, Pattern(overlay.text).fill(values).text.strip(), height * _FINER, assets), None)
+        mark = _sized(_text(overlay, Pattern(overlay.text).fill(values).text.strip(), height * FINER, assets), None)
     if overlay.turn:
         mark = _turned(mark, overlay.turn)
     faint = np.float32(overlay.opacity / 100)
     return Stamp(mark.light * faint, mark.alpha * faint)
 
 
-def _plate_size(overlay: Overlay, text: str, line: float, assets: Assets) -> Size:
-    """How large a text is on its plate."""
-    left, top, right, bottom = font_of(assets, overlay.font, max(2.0, line)).getbbox(text)
-    pad = _PADDING[overlay.plate] * line
-    wide, high = right - left + 2 * pad, bottom - top + 2 * pad
-    if overlay.plate == "disc":
-        wide = high = float(np.hypot(right - left, bottom - top)) + pad
-    return Size(max(1, int(np.ceil(wide))), max(1, int(np.ceil(high))))
-
-
 def _text(overlay: Overlay, text: str, line: float, assets: Assets) -> Stamp:
     """A text on its plate, with light times alpha."""
-    font = font_of(assets, overlay.font, max(2.0, line))
+    font = font_of(assets, overlay.font, max(2.0, line), overlay.face)
     left, top, right, bottom = font.getbbox(text)
-    size = _plate_size(overlay, text, line, assets)
+    size = plate_size(overlay, text, line, assets)
     plate = Image.new("L", size, 0)
     if overlay.plate == "bar":
         ImageDraw.Draw(plate).rectangle((0, 0, *size), fill=255)
@@ -144,9 +75,9 @@ def _text(overlay: Overlay, text: str, line: float, assets: Assets) -> Stamp:
 
 
 def _sized(mark: Stamp, height: float | None) -> Stamp:
-    """Reduced by _FINER, or scaled to a height in px."""
+    """Reduced by FINER, or scaled to a height in px."""
     h, w = mark.alpha.shape
-    scale = 1 / _FINER if height is None else height / h
+    scale = 1 / FINER if height is None else height / h
     size = (max(1, round(w * scale)), max(1, round(h * scale)))
     filter_ = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
     light, alpha = (cv2.resize(plane, size, interpolation=filter_) for plane in mark)
@@ -157,7 +88,7 @@ def _sized(mark: Stamp, height: float | None) -> Stamp:
 def _turned(mark: Stamp, degrees: float) -> Stamp:
     h, w = mark.alpha.shape
     turn = cv2.getRotationMatrix2D(((w - 1) / 2, (h - 1) / 2), -degrees, 1)
-    wide, high = _turned_size(Size(w, h), degrees)
+    wide, high = turned_size(Size(w, h), degrees)
     turn[:, 2] += ((wide - w) / 2, (high - h) / 2)
     light, alpha = (cv2.warpAffine(plane, turn, (wide, high), flags=cv2.INTER_LINEAR) for plane in mark)
     return Stamp(np.asarray(light, np.float32), np.asarray(alpha, np.float32))
@@ -174,18 +105,9 @@ def _blended(pixels: Encoded, overlay: Overlay, mark: Stamp) -> Encoded:
             for x in range(-w // 2 - (row % 2) * w, width, max(1, across)):
                 _blend_at(result, mark, x, y)
         return result
-    left, upper = _corner(overlay, Size(w, h), Size(width, height))
+    left, upper = corner(overlay, Size(w, h), Size(width, height))
     _blend_at(result, mark, round(left), round(upper))
     return result
-
-
-def _corner(overlay: Overlay, size: Size, canvas: Size) -> tuple[float, float]:
-    """Where the upper left corner of a mark of a size comes to lie on a canvas, px."""
-    inset, words = overlay.inset / 100 * min(canvas), overlay.at.split()
-    right, bottom = canvas.width - size.width, canvas.height - size.height
-    x = inset if "left" in words else right - inset if "right" in words else right / 2
-    y = inset if "top" in words else bottom - inset if "bottom" in words else bottom / 2
-    return x, y
 
 
 def _blend_at(pixels: Encoded, mark: Stamp, x: int, y: int) -> None:

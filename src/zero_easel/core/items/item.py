@@ -13,13 +13,14 @@ from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.measure import Measures, measures_of
 from zero_easel.core.light.colour import Encoded, Float
 from zero_easel.core.light.geometry import Box, Size
+from zero_easel.core.light.space import Space, as_srgb
 
 
 @dataclass(frozen=True)
 class CutItem:
     """The part of a photo that holds the item.
 
-    pixels: (h, w, 4) uint8 or uint16, sRGB-encoded with straight alpha; clear of colour where alpha is 0.
+    pixels: (h, w, 4) uint8 or uint16, encoded in its space with straight alpha; clear of colour where alpha is 0.
     left, top: where its first pixel lies in the upright photo. width, height: of the whole upright photo, px.
     measures: of the item in the upright photo, None if there is no item. confidence: 0..1. flags: reasons to look.
     shadow: (h', w') uint8 over the whole photo, the share of light that the item takes from the backdrop, in 255ths.
@@ -34,6 +35,7 @@ class CutItem:
     confidence: float
     flags: list[Flag]
     shadow: NDArray[np.uint8]
+    space: Space = "srgb"
 
     @property
     def frame(self) -> Size:
@@ -63,6 +65,7 @@ class CutItem:
             "measures": self.measures.packed() if self.measures else None,
             "confidence": self.confidence,
             "flags": self.flags,
+            "space": self.space,
             "shadow": base64.b64encode(shadow.tobytes()).decode(),
         }
         return png.tobytes(), json.dumps(facts)
@@ -83,12 +86,13 @@ class CutItem:
         return cls(pixels, measures=measures, flags=flags, shadow=shadow, **known)
 
     def png(self, *, whole: bool) -> bytes:
-        """The cutout as a PNG at the photo's own scale, cropped to the item or within the whole frame."""
-        order = cv2.cvtColor(self.whole() if whole else self.pixels, cv2.COLOR_RGBA2BGRA)
+        """The cutout as a PNG in sRGB at the photo's own scale, cropped to the item or within the whole frame."""
+        pixels = as_srgb(self.whole() if whole else self.pixels, self.space)
+        order = cv2.cvtColor(pixels, cv2.COLOR_RGBA2BGRA)
         return cv2.imencode(".png", order)[1].tobytes()
 
     def whole(self) -> Encoded:
-        """(H, W, 4) at the upright photo's own size, transparent around the item."""
+        """(H, W, 4) in its space at the upright photo's own size, transparent around the item."""
         full = np.zeros((self.height, self.width, 4), self.pixels.dtype)
         h, w = self.pixels.shape[:2]
         full[self.top : self.top + h, self.left : self.left + w] = self.pixels

@@ -11,8 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zero_easel.core.items.symmetry import Axis, mirror_axis
-from zero_easel.core.light.colour import Encoded, Float
+from zero_easel.core.light.colour import Encoded, Float, to_linear
 from zero_easel.core.light.geometry import Box, Size
+from zero_easel.core.light.space import Space, light_in
 
 LEVEL = 0.5
 """Matte level at which an item is taken to end."""
@@ -41,7 +42,11 @@ class Measures(NamedTuple):
     bounds follow however it is turned. area: sum of the matte, which is its visual weight. centroid: of the matte.
     principal: angle of its longest extent, in (-90, 90]. elongation: how many times longer it is along that than
     across, by standard deviations. upright, level: the best mirror axis within 45 degrees of either. edges: sides of
-    the frame that it touches.
+    the frame that it touches. backdrop: linear sRGB of the bare backdrop at its place, None if that is not known.
+    light: its own mean. clipped, blocked: shares of it that are as light as the photo can say in some channel, and as
+    dark in all. as_shot: of a raw file, the light that its camera balanced away. colours: its main ones, linear sRGB
+    and share. noise: of the photo, on its bare backdrop (core.tone.noise.Noise), None if that cannot be told. vignette:
+    log light that the photo's corner has less than its middle, 0 or below.
     """
 
     bounds: Box
@@ -54,6 +59,14 @@ class Measures(NamedTuple):
     level: Axis
     foot: Foot
     edges: tuple[str, ...]
+    backdrop: tuple[float, float, float] | None = None
+    light: tuple[float, float, float] | None = None
+    clipped: float = 0.0
+    blocked: float = 0.0
+    as_shot: tuple[float, float, float] | None = None
+    colours: tuple[tuple[float, float, float, float], ...] = ()
+    noise: tuple[tuple[float, float, float], tuple[float, float, float]] | None = None
+    vignette: float = 0.0
 
     def packed(self) -> str:
         """As JSON."""
@@ -73,8 +86,39 @@ class Measures(NamedTuple):
             "upright": Axis(*facts["upright"]),
             "level": Axis(*facts["level"]),
             "foot": Foot(tuple(left), tuple(right), angle, flat),
+            "backdrop": tuple(facts["backdrop"]) if facts.get("backdrop") else None,
+            "light": tuple(facts["light"]) if facts.get("light") else None,
+            "colours": tuple(tuple(one) for one in facts.get("colours", ())),
+            "noise": tuple(tuple(one) for one in facts["noise"]) if facts.get("noise") else None,
+            "as_shot": tuple(facts["as_shot"]) if facts.get("as_shot") else None,
         }
         return cls(**facts)
+
+
+_LIGHTEST, _DARKEST = 253 / 255, 3 / 255
+"""Encoded values at which a JPEG's highlights and shadows hold nothing more."""
+_HALF = 1.055 * 0.5 ** (1 / 2.4) - 0.055
+"""Encoded white of the space of raw files."""
+
+
+def lost_in(pixels: Encoded, space: Space = "srgb") -> tuple[float, float]:
+    """Shares of a cutout, (h, w, 4) uint8 or uint16, that are clipped in some channel, and blocked in all."""
+    most = np.iinfo(pixels.dtype).max
+    solid = pixels[..., 3] > 0.98 * most
+    top = most * (_HALF if space == "raw" else 1.0)
+    count = max(int(solid.sum()), 1)
+    light = np.maximum(np.maximum(pixels[..., 0], pixels[..., 1]), pixels[..., 2])
+    clipped, blocked = (light >= _LIGHTEST * top) & solid, (light <= _DARKEST * top) & solid
+    return round(int(clipped.sum()) / count, 4), round(int(blocked.sum()) / count, 4)
+
+
+def mean_light(pixels: Encoded, space: Space = "srgb") -> tuple[float, float, float]:
+    """Linear sRGB of a cutout, (h, w, 4) uint8 or uint16: the mean of its light, weighed by its matte."""
+    weight = pixels[..., 3].astype(np.float32)
+    total = max(float(weight.sum()), 1e-6)
+    mean = [float((to_linear(pixels[..., c]) * weight).sum()) / total for c in range(3)]
+    red, green, blue = (round(float(v), 5) for v in light_in(np.array(mean, np.float32), space, "srgb"))
+    return red, green, blue
 
 
 def measures_of(alpha: Float | Encoded, left: float, top: float, frame: Size) -> Measures | None:

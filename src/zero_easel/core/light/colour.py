@@ -46,8 +46,10 @@ def to_linear(encoded: Encoded) -> Float:
 
 def to_srgb8(linear: Float) -> NDArray[np.uint8]:
     """Linear light float, any shape, values outside [0, 1] clipped -> sRGB-encoded uint8."""
-    index = np.clip(linear * 65535 + 0.5, 0, 65535).astype(np.uint16)
-    return np.asarray(_encoding_table()[index], np.uint8)
+    index = linear * np.float32(65535)
+    index += np.float32(0.5)
+    np.clip(index, 0, 65535, out=index)
+    return np.asarray(cv2.LUT(index.astype(np.uint16), _encoding_table()), np.uint8).reshape(linear.shape)
 
 
 def to_srgb16(linear: Float) -> NDArray[np.uint16]:

@@ -126,22 +126,33 @@ def _skewed(plane: Float, skew: _Skew) -> Float:
 def _along(plane: Float, count: int, start: float, stop: float, kernel: Kernel) -> Float:
     """Resample the rows of (h, w) to (count, w)."""
     result = np.zeros((count, plane.shape[1]), np.float32)
-    for first, weights, inside in _products(plane.shape[0], count, start, stop, kernel):
+    for first, weights, inside in products(plane.shape[0], count, start, stop, kernel):
         np.matmul(weights, plane[inside], out=result[first : first + len(weights)])
     return result
 
 
+class RowBlock(NamedTuple):
+    """A block of output rows. first: of them. weights: (rows, inputs). inside: the input rows to which they apply."""
+
+    first: int
+    weights: Float
+    inside: slice
+
+
 @lru_cache(8)
-def _products(height: int, count: int, start: float, stop: float, kernel: Kernel) -> list[tuple[int, Float, slice]]:
-    """For each block of output rows its first row, the weights, and the input rows to which they apply.
+def products(
+    height: int, count: int, start: float, stop: float, kernel: Kernel, block: int = _BLOCK, *, continued: bool = False
+) -> list[RowBlock]:
+    """How height rows, of which the part start to stop is wanted, give count. continued: whether they go on beyond
+    their ends as they ended; else they fade out there, and blocks that see nothing are left out.
 
     Kept, since the channels of a picture need the same ones.
     """
     step = (stop - start) / count
     reach, widening = _reach(step, kernel)
-    products = []
-    for first in range(0, count, _BLOCK):
-        centres = start + (np.arange(first, min(count, first + _BLOCK)) + 0.5) * step - 0.5
+    found = []
+    for first in range(0, count, block):
+        centres = start + (np.arange(first, min(count, first + block)) + 0.5) * step - 0.5
         low, high = int(np.ceil(centres[0] - reach)), int(np.floor(centres[-1] + reach)) + 1
         distance = np.arange(low, high)[None] - centres[:, None]
         weights = _weigh(distance, step, widening, kernel)
@@ -149,31 +160,40 @@ def _products(height: int, count: int, start: float, stop: float, kernel: Kernel
         weights /= weights.sum(1, keepdims=True)
         inside = slice(max(low, 0), min(high, height))
         if inside.start < inside.stop:
+            before, after = np.split(weights, [inside.start - low, inside.stop - low], axis=1)[::2]
             used = weights[:, inside.start - low : inside.stop - low]
-            products.append((first, np.ascontiguousarray(used, np.float32), inside))
-    return products
+            if continued:
+                used[:, 0] += before.sum(1)
+                used[:, -1] += after.sum(1)
+            found.append(RowBlock(first, np.ascontiguousarray(used, np.float32), inside))
+    return found
 
 
 def _reach(step: float, kernel: Kernel) -> tuple[float, float]:
     """How far a filter reaches, in samples of the input, and how much it is widened so that nothing aliases."""
     widening = max(step, 1.0)
     if kernel == "box":
-        return (step + 1) / 2 if step > 1 else 0.5, widening
+        return (step + 1) / 2 if _reduces(step) else 0.5, widening
     lobes = 3 if _is_lanczos(step, kernel) else 2
     return lobes * widening, widening
 
 
 def _is_lanczos(step: float, kernel: Kernel) -> bool:
-    return kernel == "lanczos" or (kernel == "auto" and step > 1)
+    return kernel == "lanczos" or (kernel == "auto" and _reduces(step))
+
+
+def _reduces(step: float) -> bool:
+    """Whether samples become fewer. At their own size it must not hang on how a fraction is rounded."""
+    return step > 1 + 1e-6
 
 
 def _weigh(distance: NDArray[np.float64], step: float, widening: float, kernel: Kernel) -> NDArray[np.float64]:
     if kernel == "box":
         # The share of each sample's own area that falls into the step; one sample alone when enlarging.
-        half = step / 2 if step > 1 else 0.0
+        half = step / 2 if _reduces(step) else 0.0
         shares = np.clip(np.minimum(distance + 0.5, half) - np.maximum(distance - 0.5, -half), 0, 1)
         # Halfway between two samples it is the later one: the earlier is not among those that are looked at.
-        return shares if step > 1 else ((distance > -0.5) & (distance <= 0.5)).astype(np.float64)
+        return shares if _reduces(step) else ((distance > -0.5) & (distance <= 0.5)).astype(np.float64)
     return _lanczos(distance / widening) if _is_lanczos(step, kernel) else _cubic(distance / widening)
 
 

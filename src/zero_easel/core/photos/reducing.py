@@ -5,7 +5,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zero_easel.core.light.colour import Encoded
-from zero_easel.core.photos.decoding import Photo
 from zero_easel.core.photos.vips import pyvips
 
 
@@ -26,10 +25,10 @@ def reduced(pixels: Encoded, side: int) -> Encoded:
     return np.asarray(small, pixels.dtype)
 
 
-def thumbnail(photo: Photo, longest: int) -> NDArray[np.uint8]:
-    """Upright picture with neither side over `longest` px, (h, w, 3) uint8 sRGB; never enlarged."""
-    image = pyvips.Image.new_from_array(np.ascontiguousarray(photo.pixels), interpretation="srgb")
-    if photo.pixels.dtype == np.uint16:
+def thumbnail(pixels: Encoded, longest: int) -> NDArray[np.uint8]:
+    """Picture with neither side over `longest` px, (h, w, 3) uint8 sRGB; never enlarged."""
+    image = pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation="srgb")
+    if pixels.dtype == np.uint16:
         image = image.copy(interpretation="rgb16").colourspace("srgb")
     scale = min(1.0, longest / max(image.width, image.height))
     if scale < 1:

@@ -11,6 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from zero_easel.core.light.geometry import Box, Map, Size
+from zero_easel.core.placing.light import amounts_of, lit
 from zero_easel.core.placing.placement import Alignment, Note, NoteKind, Placement, Subject
 from zero_easel.core.placing.room import SIDES, FinalCanvas, cut_sides, final_canvas, free_area
 from zero_easel.core.placing.scaling import scaled
@@ -55,7 +56,7 @@ def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Placement |
             items[at] = one
     for at, one in zip(items, scaled(canvas, with_neighbours(list(items.values()))), strict=True):
         found[at] = _placed(canvas, one)
-    return _compared(subjects, found)
+    return lit(subjects, _compared(subjects, found))
 
 
 def _compared(subjects: Sequence[Subject], row: list[Placement | None]) -> list[Placement | None]:
@@ -89,17 +90,30 @@ def rules_of(subject: Subject, standard: Standard) -> Item:
 
 def is_by_row(standard: Standard) -> bool:
     """Whether the place of one picture depends on the others, so that all have to be measured first."""
-    scales = {standard.item.scale, *(special.item.get("scale", "share") for special in standard.exceptions)}
-    return scales != {"share"}
+    return any(rules.scale != "share" or amounts_of(rules).by_row for rules in _all_rules(standard))
 
 
 def cuts_nothing(standard: Standard) -> bool:
     """Whether no picture of a standard needs a cutout, unless a person says so of a photo."""
-    item = standard.item.model_dump()
-    for rules in (item, *(item | dict(special.item) for special in standard.exceptions)):
-        if rules["backdrop"] != "kept" or (rules["fit"] == "cover" and rules["cover_around"] == "item"):
-            return False
-    return True
+    return not any(asks_for_cutout(rules, by_hand=False) for rules in _all_rules(standard))
+
+
+def asks_for_cutout(rules: Item, *, by_hand: bool) -> bool:
+    """Whether a picture of these rules is cut out, cut around its item, or lit by what is measured with its cutout.
+    by_hand: a person has chosen what "cover" keeps."""
+    around_item = rules.fit == "cover" and rules.cover_around == "item" and not by_hand
+    asked = amounts_of(rules)
+    return (
+        rules.backdrop != "kept"
+        or around_item
+        or asked.by_backdrop
+        or bool(asked.kelvin or rules.noise or rules.falloff == "even")
+    )
+
+
+def _all_rules(standard: Standard) -> list[Item]:
+    """The rules for items, and those of each exception."""
+    return [standard.item, *(standard.item.model_copy(update=dict(one.item)) for one in standard.exceptions)]
 
 
 def _scope(subject: Subject) -> Scope:

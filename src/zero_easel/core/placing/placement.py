@@ -7,6 +7,8 @@ from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Box, Map, Size
 from zero_easel.core.placing.pose import Dimensions
 from zero_easel.core.standard.rules import Item
+from zero_easel.core.tone.noise import Noise
+from zero_easel.core.tone.toning import Nine, Tone
 
 
 class KeptPart(NamedTuple):
@@ -29,7 +31,9 @@ class Adjustment(NamedTuple):
     turn: degrees, clockwise, instead of the rule's; None leaves it to the rule. scale: factor on the rule's scale.
     right, down: shift in % of the canvas's shorter side, so that it means the same at every size. keep: middle of what
     an uncut picture shows, in px of the upright photo; zoom: how much closer than need be. parts: the same for canvases
-    of some proportions, which go before. backdrop: "cleared" or "kept" instead of the rule's, or "".
+    of some proportions, which go before. backdrop: "cleared" or "kept" instead of the rule's, or "". neutral: linear
+    sRGB of what ought to be neutral in the photo, instead of the measured backdrop. target: the matrix on linear sRGB
+    that a colour target gave, row by row.
     """
 
     turn: float | None = None
@@ -40,6 +44,8 @@ class Adjustment(NamedTuple):
     backdrop: Literal["", "cleared", "kept"] = ""
     zoom: float = 1.0
     parts: tuple[KeptPart, ...] = ()
+    neutral: tuple[float, float, float] | None = None
+    target: Nine | None = None
 
     def kept_on(self, canvas: Size) -> tuple[tuple[float, float] | None, float]:
         """Middle and zoom of what is kept on a canvas; None leaves the middle to the rule."""
@@ -69,12 +75,13 @@ class Adjustment(NamedTuple):
         """The adjustment of which changed() gave this."""
         keep = changed.get("keep")
         parts = tuple(KeptPart(*part) for part in changed.get("parts", ()))
-        return cls(**{**changed, "keep": tuple(keep) if keep else None, "parts": parts})
+        light = {key: tuple(changed[key]) for key in ("neutral", "target") if changed.get(key)}
+        return cls(**{**changed, "keep": tuple(keep) if keep else None, "parts": parts, **light})
 
 
 class Subject(NamedTuple):
     """A photo that is to be placed. measures: of its item, None if it has none (or is not cleared yet). frame: of the
-    upright photo, px."""
+    upright photo, px. listed: the colour that the catalog says."""
 
     measures: Measures | None
     frame: Size
@@ -82,6 +89,7 @@ class Subject(NamedTuple):
     view: str = ""
     size: Dimensions = Dimensions()
     adjustment: Adjustment = Adjustment()
+    listed: str = ""
 
 
 class NoteKind(StrEnum):
@@ -98,9 +106,13 @@ class NoteKind(StrEnum):
     GUESS = "guess"
     FRAME = "frame"
     CLIPPED = "clipped"
+    LIGHT = "light"
+    TONED = "toned"
 
 
-_CALLS = frozenset({NoteKind.CUT, NoteKind.SIZE, NoteKind.TILT, NoteKind.MARGIN, NoteKind.POSITION, NoteKind.ALONE})
+_CALLS = frozenset(
+    {NoteKind.CUT, NoteKind.SIZE, NoteKind.TILT, NoteKind.MARGIN, NoteKind.POSITION, NoteKind.ALONE, NoteKind.LIGHT}
+)
 
 
 class Note(NamedTuple):
@@ -124,11 +136,33 @@ class Alignment(NamedTuple):
     down: Literal["bottom", "middle", ""] = ""
 
 
+class Lens(NamedTuple):
+    """What a lens did to a photo: log light of its corner against its middle, 0 for nothing. frame: of the photo, px.
+    middle: of its item, px, where light stays as it is."""
+
+    vignette: float = 0.0
+    frame: Size = Size(0, 0)
+    middle: tuple[float, float] = (0.0, 0.0)
+
+
+class Seen(NamedTuple):
+    """Colours of a finished picture, CIE L*a*b*. backdrop: of what lay behind the item, None if unknown. listed: what
+    the catalog says, "" if nothing that is understood. off: how far the item's main colours are from that, None if it
+    cannot be told. described: the item's largest colour in words."""
+
+    backdrop: tuple[float, float, float] | None = None
+    listed: str = ""
+    off: float | None = None
+    described: str = ""
+
+
 class Placement(NamedTuple):
     """One picture, laid out. matrix: from px of the upright photo to px of the canvas. box: of the item on the canvas
     by its outline, None for an uncut picture without one. by_rule: the same map without what a person changed. turn:
     degrees, clockwise. share: of the frame. px_per_mm: of the photo, None if unknown. origin: where the standard's own
-    canvas begins on this one, px. cut_sides: sides of the canvas at which the item is cut off."""
+    canvas begins on this one, px. cut_sides: sides of the canvas at which the item is cut off. tone: what is done to
+    its light. noise: what of it is to be taken away, measured at the photo's own scale. lens: what of it is to be
+    evened out. seen: how its colours come out."""
 
     matrix: Map
     canvas: Size
@@ -142,6 +176,10 @@ class Placement(NamedTuple):
     alignment: Alignment
     origin: tuple[float, float] = (0.0, 0.0)
     cut_sides: tuple[str, ...] = ()
+    tone: Tone = Tone()
+    noise: Noise | None = None
+    lens: Lens = Lens()
+    seen: Seen = Seen()
 
     @property
     def scale(self) -> float:

@@ -47,9 +47,21 @@ KINDS: dict[str, Kind] = {
     "sharpness": Kind(
         "width of the sharpest edges", "px", "at most 3", "Photograph it anew: it is not in focus, or was enlarged."
     ),
+    "neutral": Kind(
+        "white light on the backdrop",
+        "Delta E",
+        "at most 3",
+        "Let white follow the backdrop, or say at Light what is neutral.",
+    ),
+    "colour": Kind(
+        "colour that is listed",
+        "Delta E",
+        "at most 19",
+        "Look whether it is the right product, and whether its white is right.",
+    ),
     "name": Kind("file name", "", "[A-Z]+-[0-9]+.*", "Change the name pattern, or match the photo to its product."),
 }
-_UNIT = r"\s*(?:%|kB|px/in|px|times)?"
+_UNIT = r"\s*(?:%|kB|px/in|px|times|Delta E)?"
 _RANGE = re.compile(
     rf"(?:(at least|at most)\s*)?([+-]?\d+(?:[.,]\d+)?){_UNIT}(?:\s*(?:to|-|–)\s*(\d+(?:[.,]\d+)?){_UNIT})?",
     re.IGNORECASE,
@@ -78,6 +90,8 @@ class Check(Part):
             "enlargement",
             "plain",
             "sharpness",
+            "neutral",
+            "colour",
             "name",
         ],
         Rule("rule", "what is asked"),

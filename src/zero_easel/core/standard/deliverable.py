@@ -5,7 +5,9 @@ from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self, get_args
 
 from pydantic import Field, field_validator, model_validator
 
+from zero_easel.core.light.geometry import Size
 from zero_easel.core.standard.grounds import TRANSPARENT, WHITE, read_ground
+from zero_easel.core.standard.lengths import PER_INCH, read_length
 from zero_easel.core.standard.naming import portable
 from zero_easel.core.standard.patterns import NamePattern, Pattern, folders_within
 from zero_easel.core.standard.rule import Part, Rule, Sentence
@@ -242,17 +244,39 @@ class Deliverable(Part):
             width=2,
         ),
     ] = 0
+    printed: Annotated[
+        str,
+        Field(max_length=20),
+        Rule(
+            "printed",
+            "length of the longer side on paper, in mm, cm or in: the density as written follows from it",
+            "Instead of `density`; by itself it changes no pixel. Lengths in other rules stay at `density`",
+            empty="any length",
+            ask="Length of {name}'s longer side on paper, like 10 in; or any",
+            width=4,
+        ),
+    ] = ""
     profile: Annotated[
         str,
         Field(min_length=1, max_length=120),
         Rule(
             "colour profile",
             "sRGB, kept for the photo's own, or an ICC file's name",
-            "Always embedded (JPEG 2000 names sRGB by its number). Photos are worked on in sRGB: colours outside it "
-            "do not come back by `kept`",
+            "Always embedded (JPEG 2000 names sRGB by its number). Photos with another profile and raw files are "
+            "worked on in a space that holds all of their colours",
             ask="Colour profile of {name}: sRGB, kept, or an ICC file's name",
         ),
     ] = SRGB
+    intent: Annotated[
+        Literal["relative", "perceptual"],
+        Rule(
+            "colours outside the profile",
+            "relative: they come to its edge, all others stay; perceptual: all are drawn together, as the profile says",
+            "Rendering intents of ICC.1; a profile that has no table for perceptual is converted to relatively",
+            ask="Colours outside the profile of {name}",
+            choices={"relative": "come to its edge", "perceptual": "draw all others together"},
+        ),
+    ] = "relative"
     overlays: Annotated[
         tuple[str, ...],
         Rule(
@@ -302,10 +326,11 @@ class Deliverable(Part):
         Sentence(
             "Its ground is {ground}; it is for {views} views, lies in folder {folder}, and is called {file}[file=the "
             "standard's: name].[size=exact: Whole pictures of a size of their own are fitted by {by}.] Overlays on it: "
-            "{overlays}. Density {density}[density!=the canvas's: px/in], colours "
-            "in {profile}.[format~chroma: Colour is kept at {chroma}.][format~passes: It comes "
-            "{progressive}.][format~lossless: It is kept {lossless}.][format~deep: It has {depth} bits per "
-            "channel.][format~quality: A limit on bytes may lower its quality to {min_quality}.]",
+            "{overlays}. Density {density}[density!=the canvas's: px/in], or such that the longer side "
+            "is {printed} on paper; colours in {profile}[profile!=sRGB:, where those outside "
+            "{intent}].[format~chroma: Colour is kept at {chroma}.]"
+            "[format~passes: It comes {progressive}.][format~lossless: It is kept {lossless}.][format~deep: It has "
+            "{depth} bits per channel.][format~quality: A limit on bytes may lower its quality to {min_quality}.]",
             "{name}: ground, views, folder, colour and how it is encoded",
         ),
     )
@@ -333,6 +358,11 @@ class Deliverable(Part):
     def _known_ground(cls, value: str) -> str:
         return str(read_ground(value)) if value.strip() else ""
 
+    @field_validator("depth", mode="before")
+    @classmethod
+    def _in_digits(cls, value: Any) -> Any:
+        return str(value) if isinstance(value, int) else value
+
     @field_validator("profile")
     @classmethod
     def _known_profile(cls, value: str) -> str:
@@ -341,6 +371,16 @@ class Deliverable(Part):
         if value not in known.values() and not value.lower().endswith((".icc", ".icm")):
             raise ValueError(f"must be sRGB, kept, or an ICC file's name ending in .icc (given: {value})")
         return value
+
+    @field_validator("printed")
+    @classmethod
+    def _on_paper(cls, value: str) -> str:
+        if not value.strip():
+            return ""
+        length = read_length(value)
+        if length.unit not in PER_INCH or length.number <= 0:
+            raise ValueError(f"must be a length in mm, cm or in, like 10 in (given: {value})")
+        return str(length)
 
     @field_validator("file", "folder")
     @classmethod
@@ -376,6 +416,12 @@ class Deliverable(Part):
         wanted = [word.casefold() for word in words_of(self.views)]
         return not wanted or view.casefold() in wanted
 
+    def density_on(self, canvas: Size, usual: float) -> float:
+        """px per inch of a picture of a size in px. usual: where the deliverable says nothing of it."""
+        if not self.printed:
+            return self.density or usual
+        return max(canvas) / read_length(self.printed).px(0, 1)
+
     def ground_on(self, canvas_ground: str) -> str:
         """Its ground. What would be transparent in a format without alpha takes the standard's ground, or white: never
         black by accident."""
@@ -388,38 +434,3 @@ class Deliverable(Part):
 def words_of(text: str) -> list[str]:
     """ "front,  back " -> ["front", "back"]."""
     return [" ".join(word.split()) for word in text.split(",") if word.strip()]
-
-
-def _made(name: str, **values: Any) -> Deliverable:
-    return Deliverable(name=name, folder="{deliverable}", **values)
-
-
-SETS: dict[str, tuple[str, tuple[Deliverable, ...]]] = {
-    "shop": ("Shop main picture, 2000 px", (_made("main", size="exact", width=2000, height=2000),)),
-    "zoom": ("Zoom picture, 3000 px", (_made("zoom", size="longest", number=3000, quality=85, progressive=True),)),
-    "thumbnail": (
-        "Thumbnail of 240 px, once, twice and three times",
-        (
-            _made("thumbnail", size="longest", number=240, format="webp", quality=82),
-            _made("thumbnail 2x", size="multiple", base="thumbnail", number=2, format="webp", quality=76),
-            _made("thumbnail 3x", size="multiple", base="thumbnail", number=3, format="webp", quality=70),
-        ),
-    ),
-    "icons": (
-        "Square icons of 24, 48, 96 and 192 px",
-        tuple(
-            _made(f"icon {px}", size="exact", width=px, height=px, format="png", ground=TRANSPARENT, views="front")
-            for px in (24, 48, 96, 192)
-        ),
-    ),
-    "banner": ("Wide banner, 1600 x 500 px", (_made("banner", size="exact", width=1600, height=500, views="front"),)),
-    "print": (
-        "Print, 12 x 12 cm at 300 px/in",
-        (_made("print", size="exact", width=1417, height=1417, density=300, format="tiff"),),
-    ),
-    "handover": (
-        "For retouching: item, shadow and ground apart; and the outline",
-        (_made("parts", format="openraster"), _made("outline", format="svg")),
-    ),
-}
-"""Ready-made deliverables to start from: key -> (what they are, the deliverables)."""

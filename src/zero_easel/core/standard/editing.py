@@ -4,7 +4,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from zero_easel.core.standard.deliverable import SIDES, words_of
+from zero_easel.core.standard.deliverable import FORMATS, SIDES, words_of
 from zero_easel.core.standard.lengths import read_length
 from zero_easel.core.standard.model import (
     ALL,
@@ -52,7 +52,8 @@ def changed(standard: Standard, field: str, value: str, scope: Scope = ALL) -> S
 def added(standard: Standard, part: str, *given: Part) -> Standard:
     """The standard with more deliverables, overlays or checks; a name that is taken gets a number.
 
-    Raises StandardError if they cannot be.
+    Overlays are drawn on all deliverables that can show them, until one lets go of it. Raises StandardError if they
+    cannot be.
     """
     data = standard.model_dump()
     if part not in LISTS:
@@ -72,6 +73,10 @@ def added(standard: Standard, part: str, *given: Part) -> Standard:
             row["base"] = renamed[row["base"]]
         taken.add(row.get("name", "").casefold())
         rows.append(row)
+    if part == "overlays":
+        for row in data["deliverables"]:
+            if FORMATS[row["format"]].pixels:
+                row["overlays"] = [*row["overlays"], *renamed.values()]
     return validated(data | {part: rows})
 
 

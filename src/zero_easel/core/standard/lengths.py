@@ -5,7 +5,8 @@ from functools import lru_cache
 from typing import NamedTuple
 
 UNITS = ("%", "px", "mm", "cm", "in")
-_PER_INCH = {"mm": 25.4, "cm": 2.54, "in": 1.0}
+PER_INCH = {"mm": 25.4, "cm": 2.54, "in": 1.0}
+"""Of the units that need a density."""
 _WRITTEN = re.compile(r"([+-]?\d+(?:[.,]\d*)?|[+-]?[.,]\d+)\s*(%|px|mm|cm|inches|inch|in|″|\")?")
 
 
@@ -19,7 +20,7 @@ class Length(NamedTuple):
         """In px. whole: px that are 100 %. density: px per inch."""
         if self.unit == "%":
             return self.number / 100 * whole
-        return self.number if self.unit == "px" else self.number / _PER_INCH[self.unit] * density
+        return self.number if self.unit == "px" else self.number / PER_INCH[self.unit] * density
 
     def __str__(self) -> str:
         space = "" if self.unit == "%" else " "
@@ -73,7 +74,7 @@ def write_sides(text: str, unit: str = "%") -> str:
 
 def in_unit(px: float, unit: str, density: float) -> str:
     """So many px at a density, in mm, cm or in, as people read it: "16.9 cm"."""
-    number = px / density * _PER_INCH[unit]
+    number = px / density * PER_INCH[unit]
     return f"{number:.{0 if unit == 'mm' and number >= 100 else 1}f} {unit}"
 
 

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Mapping
-from typing import Annotated, ClassVar, Literal, NamedTuple, Self
+from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self
 
 from pydantic import Field, field_validator, model_validator
 
@@ -10,7 +10,13 @@ from zero_easel.core.light.hex_colour import write_hex
 from zero_easel.core.standard.patterns import Pattern, Value
 from zero_easel.core.standard.rule import Part, Rule, Sentence
 
+FONTS = ("text", "mono")
+"""Families of letters that ship with the application."""
 PLACES = ("top left", "top", "top right", "left", "middle", "right", "bottom left", "bottom", "bottom right")
+_NEAR = ({"left", "right"}, {"top", "bottom"})
+"""Words of a position by which it is at an edge, across and down."""
+_FARTHEST = 1000
+_DISTANCES = re.compile(r"\s*([+-]?\d+(?:[.,]\d+)?)\s*%?(?:\s+([+-]?\d+(?:[.,]\d+)?)\s*%?)?\s*")
 _CONDITION = re.compile(r"(\w+)\s*(?:(<=|>=|!=|=|<|>)\s*(.*))?")
 _NUMBER = re.compile(r"[+-]?\d+(?:[.,]\d+)?")
 
@@ -41,6 +47,21 @@ class Overlay(Part):
             ask="Font of {name}: text, mono, or a font file's name",
         ),
     ] = "text"
+    face: Annotated[
+        Literal["regular", "bold", "italic", "bold-italic"],
+        Rule(
+            "face",
+            "regular, bold, italic or bold-italic, of text and mono",
+            "A font file has its one face",
+            ask="Face of the letters of {name}",
+            choices={
+                "regular": "regular letters",
+                "bold": "bold letters",
+                "italic": "italic letters",
+                "bold-italic": "bold italic letters",
+            },
+        ),
+    ] = "regular"
     size: Annotated[
         float,
         Field(gt=0, le=100),
@@ -67,10 +88,17 @@ class Overlay(Part):
         ),
     ] = "top right"
     inset: Annotated[
-        float,
-        Field(ge=0, le=50),
-        Rule("distance from the edge", "% from the edge", unit="%", ask="Distance of {name} from the edge", width=2),
-    ] = 4
+        str,
+        Field(max_length=20),
+        Rule(
+            "distance from the edge",
+            "% of the canvas's shorter side from the edges; two: across and down",
+            "Across from the left or right edge, down from the upper or lower one. Where it lies in the middle the one "
+            "is by how much it is moved to the right, the other by how much downwards, and nothing if there is but one",
+            ask="Distance of {name} from the edges: one, or across and down",
+            width=3,
+        ),
+    ] = "4%"
     turn: Annotated[
         float, Field(ge=-180, le=180), Rule("turn", "degrees, clockwise", unit="°", ask="Turn of {name}", width=2)
     ] = 0
@@ -109,11 +137,11 @@ class Overlay(Part):
     sentences: ClassVar[tuple[Sentence, ...]] = (
         Sentence(
             "{name} [picture=:says {text} in {colour}][picture!=:shows the picture {picture}], {size} high, at {at}, "
-            "{inset} from the edge."
+            "{inset} from the edge{@eye}."
         ),
         Sentence(
             "It is drawn when: {when} (a column of the catalog, or like `discount > 0`), with {opacity} opacity, "
-            "turned by {turn}, {tiled}.[picture=: Its letters are {font} on {plate}[plate!=none: in "
+            "turned by {turn}, {tiled}.[picture=: It is set in {face} of {font} on {plate}[plate!=none: in "
             "{plate_colour}].] Only deliverables that name it show it.",
             "{name}: condition, plate, opacity, turn, font",
         ),
@@ -123,6 +151,14 @@ class Overlay(Part):
     @classmethod
     def _colour(cls, value: str) -> str:
         return write_hex(value)
+
+    @field_validator("inset", mode="before")
+    @classmethod
+    def _inset(cls, value: Any) -> str:
+        numbers = _distances(str(value))
+        if any(abs(number) > _FARTHEST for number in numbers):
+            raise ValueError(f"must be -{_FARTHEST} to {_FARTHEST} % (given: {value})")
+        return " ".join(f"{number:g}%" for number in numbers)
 
     @field_validator("text")
     @classmethod
@@ -143,7 +179,30 @@ class Overlay(Part):
     def _one_of(self) -> Self:
         if bool(self.text) == bool(self.picture):
             raise ValueError(f"the overlay {self.name} needs a text or a picture, and not both")
+        if self.face != "regular" and self.font not in FONTS:
+            raise ValueError(f"{self.font} has one face; choose text or mono, or the file of another face")
+        words = self.at.split()
+        if any(number < 0 for number, near in zip(self.distances, _NEAR, strict=True) if near & {*words}):
+            raise ValueError(f"the overlay {self.name} would lie beyond the edge: {self.inset} from the {self.at}")
         return self
+
+    @property
+    def distances(self) -> tuple[float, float]:
+        """Across and down, in per cent of the canvas's shorter side: from an edge, or from the middle."""
+        numbers = _distances(self.inset)
+        if len(numbers) == 2:
+            return numbers[0], numbers[1]
+        words = {*self.at.split()}
+        across, down = (numbers[0] if near & words else 0.0 for near in _NEAR)
+        return across, down
+
+
+def _distances(text: str) -> list[float]:
+    """One or two numbers in per cent. Raises ValueError."""
+    found = _DISTANCES.fullmatch(text)
+    if not found:
+        raise ValueError(f"must be one or two distances in per cent, like 4% 10% (given: {text})")
+    return [float(number.replace(",", ".")) for number in found.groups() if number]
 
 
 class Condition(NamedTuple):

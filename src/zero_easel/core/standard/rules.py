@@ -7,6 +7,7 @@ from pydantic import Field, WithJsonSchema, field_validator
 from zero_easel.core.standard.grounds import read_ground
 from zero_easel.core.standard.lengths import Length, Sides, read_length, read_sides, write_sides
 from zero_easel.core.standard.rule import Part, Rule, Sentence
+from zero_easel.core.standard.tone import Light
 
 BOXES = ("contain", "cover", "stretch")
 """Ways of fitting an uncut picture that give exactly the canvas; the other ways give a size of their own."""
@@ -128,7 +129,7 @@ class Canvas(Part):
         return top, right, bottom, left
 
 
-class Item(Part):
+class Item(Light):
     """How an item sits on the canvas. Numbers without a unit of their own are in per cent."""
 
     backdrop: Annotated[
@@ -357,13 +358,20 @@ class Item(Part):
         ),
     ] = False
     kernel: Annotated[
-        Literal["auto", "lanczos", "cubic", "box"],
+        Literal["auto", "lanczos", "cubic", "box", "drawn"],
         Rule(
             "filter",
-            "the resampling filter: auto, lanczos, cubic, or box for hard-edged graphics",
-            "`auto` is Lanczos with three lobes when reducing, cubic when enlarging, box for hard-edged graphics",
+            "the resampling filter: auto, lanczos, cubic, box, or drawn, which draws the edges of graphics anew",
+            "`auto` is Lanczos with three lobes when reducing and cubic when enlarging. Hard-edged graphics of few "
+            "colours, whole and of any size, it reduces and enlarges by whole factors with box, and by others with "
+            "drawn, which makes their edges smooth; `drawn` does so by whole factors, too, and is `auto` elsewhere",
             ask="Resampling filter",
-            choices={"auto": "the filter that suits", "lanczos": "Lanczos", "box": "box, for hard edges"},
+            choices={
+                "auto": "the filter that suits",
+                "lanczos": "Lanczos",
+                "box": "box, px by px",
+                "drawn": "edges drawn anew",
+            },
         ),
     ] = "auto"
 

@@ -1,4 +1,4 @@
-"""Deliverables' sizes: a standard as it holds on the canvas of one of its deliverables."""
+"""Deliverables' sizes: as people say them, in sets to start from, and a standard on the canvas of one of them."""
 
 import math
 import re
@@ -21,15 +21,24 @@ _SIZE = re.compile(
     r"(?:\s+(?P<behind>longest|shorter|wide|high))?(?![\w%])",
     re.IGNORECASE,
 )
+_BETWEEN = re.compile(
+    r";|(?<!\d),|,(?!\d+\s*(?:[x\u00d7]\s*[\d.,]+\s*)?(?:mm|cm|in\b|%|percent|mpx|megapixel))", re.IGNORECASE
+)
+"""Between two sizes. A comma in front of the last digits of a length is a decimal one; px have no such digits."""
+_PRINTED = re.compile(r"\bprinted\s+([\d.,]+\s*(?:mm|cm|in))(?![\w%])", re.IGNORECASE)
 _SIDES = {"wide": "width", "high": "height"}
 
 
 def read_size(text: str, density: float) -> tuple[dict[str, Any], str]:
     """A size as people say it, as fields of a deliverable, and the words behind it: "1400", "1250 wide", "600 high",
-    "shorter 600", "10 cm wide", "60 %", "4 Mpx", "1800x1125", "9 x 13 cm". A length alone says nothing of the side.
+    "shorter 600", "10 cm wide", "60 %", "4 Mpx", "1800x1125", "9 x 13 cm", "100 % printed 10 in". A length alone says
+    nothing of the side.
 
     Raises ValueError.
     """
+    if paper := _PRINTED.search(text):
+        fields, rest = read_size(text[: paper.start()] + text[paper.end() :], density)
+        return fields | {"printed": paper[1]}, rest
     match = _SIZE.match(text.strip())
     if match is None:
         raise ValueError(f"must be a size, like 1400, 1250 wide, 60 % or 1800x1125 (given: {text})")
@@ -54,7 +63,7 @@ def read_deliverables(text: str, like: Deliverable, density: float) -> list[Deli
 
     Raises ValueError.
     """
-    return [_read_deliverable(one, like, density) for one in re.split(r"[,;](?!\d)", text) if one.strip()]
+    return [_read_deliverable(one, like, density) for one in _BETWEEN.split(text) if one.strip()]
 
 
 def _read_deliverable(text: str, like: Deliverable, density: float) -> Deliverable:
@@ -73,6 +82,7 @@ def _read_deliverable(text: str, like: Deliverable, density: float) -> Deliverab
                 f"{word} is no format, and not contain, cover, stretch or transparent (in: {text.strip()})"
             )
     said = text.strip().removesuffix(rest).replace("%", " percent").replace("\u00d7", "x")
+    said = re.sub(r"(\d)[.,](\d)", r"\1-\2", said)
     name = " ".join(re.sub(r"[^\w +-]+", "", said).split())[:40]
     kept = like.model_dump() | {"name": name, "folder": "{deliverable}", "file": "", "base": ""}
     try:
@@ -179,3 +189,38 @@ def _scaled_length(length: Length, canvas: Canvas, factor: float) -> str:
     if length.unit == "%":
         return str(length).replace(" ", "")
     return f"{length.px(0, canvas.density) * factor:.10g}px"
+
+
+def _made(name: str, **values: Any) -> Deliverable:
+    return Deliverable(name=name, folder="{deliverable}", **values)
+
+
+SETS: dict[str, tuple[str, tuple[Deliverable, ...]]] = {
+    "shop": ("Shop main picture, 2000 px", (_made("main", size="exact", width=2000, height=2000),)),
+    "zoom": ("Zoom picture, 3000 px", (_made("zoom", size="longest", number=3000, quality=85, progressive=True),)),
+    "thumbnail": (
+        "Thumbnail of 240 px, once, twice and three times",
+        (
+            _made("thumbnail", size="longest", number=240, format="webp", quality=82),
+            _made("thumbnail 2x", size="multiple", base="thumbnail", number=2, format="webp", quality=76),
+            _made("thumbnail 3x", size="multiple", base="thumbnail", number=3, format="webp", quality=70),
+        ),
+    ),
+    "icons": (
+        "Square icons of 24, 48, 96 and 192 px",
+        tuple(
+            _made(f"icon {px}", size="exact", width=px, height=px, format="png", ground=TRANSPARENT, views="front")
+            for px in (24, 48, 96, 192)
+        ),
+    ),
+    "banner": ("Wide banner, 1600 x 500 px", (_made("banner", size="exact", width=1600, height=500, views="front"),)),
+    "print": (
+        "Print, 12 x 12 cm at 300 px/in",
+        (_made("print", size="exact", width=1417, height=1417, density=300, format="tiff"),),
+    ),
+    "handover": (
+        "For retouching: item, shadow and ground apart; and the outline",
+        (_made("parts", format="openraster"), _made("outline", format="svg")),
+    ),
+}
+"""Ready-made deliverables to start from: key -> (what they are, the deliverables)."""

@@ -25,12 +25,14 @@ def rematch(session: Session, shoot: Shoot) -> None:
     """Match all photos that were not assigned by hand, from shot list, names and code cards."""
     # Written first: from here on nothing comes in unseen, for whoever brings it has to wait until this is through.
     session.execute(update(Shoot).where(Shoot.id == shoot.id).values(stale=False))
-    looked = lines_with(session, shoot.id, Original.look)
+    looked = lines_with(session, shoot.id, Original.look, Original.target)
     lines = [line for line, _ in looked]
     rows = session.scalars(select(ShotRow).where(ShotRow.shoot_id == shoot.id))
     shots = [Shot(s.filename, s.code, s.view) for s in rows]
-    matcher = Matcher(codes_for_matching(session), shots, cards=shoot.cards)
-    matches = matcher.match_all([line.snap._replace(look=look) for line, (look,) in looked])
+    matcher = Matcher(codes_for_matching(session), shots, cards=shoot.cards, raw_counts=shoot.raw_counts)
+    matches = matcher.match_all(
+        [line.snap._replace(look=look, target=target is not None) for line, (look, target) in looked]
+    )
     fresh = [_matched(line, match) for line, match in zip(lines, matches, strict=True)]
     turns = _turns(session, shoot, fresh)
     fresh = [line._replace(turn=turns.get(line.id, "")) for line in fresh]

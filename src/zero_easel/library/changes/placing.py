@@ -11,6 +11,7 @@ from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Adjustment, KeptPart, Placement
 from zero_easel.core.standard.differences import changes_between
 from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError
+from zero_easel.core.tone.toning import Nine
 from zero_easel.library.changes.history import Where, record
 from zero_easel.library.changes.standards import add_standard, drop_rule, set_rule, store
 from zero_easel.library.lists.lineup import RowEntry, row_of
@@ -40,6 +41,21 @@ def keep_part_of(session: Session, shoot: Shoot, photo_id: int, part: KeptPart) 
         return adjustment._replace(keep=(part.x, part.y), zoom=part.zoom, parts=())
 
     _adjust(session, shoot, [photo_id], "another part of {} is kept", kept)
+
+
+def set_neutral(session: Session, shoot: Shoot, ids: Sequence[int], colour: tuple[float, float, float] | None) -> None:
+    """Say what ought to be neutral in photos, as linear sRGB; None leaves it to what is measured. Raises StandardError
+    if there is no such photo in the shoot."""
+    text = "what is neutral in {} is said by hand" if colour else "what is neutral in {} is measured again"
+    _adjust(session, shoot, ids, text, lambda adjustment: adjustment._replace(neutral=colour))
+
+
+def set_target(session: Session, shoot: Shoot, target: Nine | None) -> int:
+    """Bring all photos of a shoot to a colour target by its matrix, or None of them; returns how many."""
+    ids = [entry.line.id for entry in row_of(session, shoot.id)]
+    text = "{} follow the colour target" if target else "{} follow no colour target"
+    _adjust(session, shoot, ids, text, lambda adjustment: adjustment._replace(target=target))
+    return len(ids)
 
 
 def back_to_rule(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:

@@ -76,6 +76,17 @@ def set_cards(session: Session, shoot: Shoot, cards: bool) -> None:
     rematch(session, shoot)
 
 
+def set_raw_counts(session: Session, shoot: Shoot, raw_counts: bool) -> None:
+    """Say which of a raw file and the picture beside it is the photo."""
+    if shoot.raw_counts == raw_counts:
+        return
+    text = "raw files count" if raw_counts else "the pictures beside raw files count"
+    before, after = State(raw_counts=shoot.raw_counts), State(raw_counts=raw_counts)
+    record(session, Where(Stage.MATCH, shoot.id), text, before, after)
+    shoot.raw_counts = raw_counts
+    rematch(session, shoot)
+
+
 def leave_out(session: Session, shoot: Shoot, ids: Sequence[int], out: bool = True) -> None:
     """Leave photos out of runs, or include them again; files stay. All else follows when the shoot is next looked
     at."""

@@ -44,7 +44,7 @@ def _step(session: Session, where: Where, *, back: bool) -> Step | None:
             photo.adjustment = Adjustment.of(adjustment)
     if change.after.marks:
         _marks(session, change, back=back)
-    if side.photos or side.shots is not None or side.cards is not None:
+    if side.photos or side.shots is not None or side.cards is not None or side.raw_counts is not None:
         _match(session, change, side)
     session.flush()
     lost = change.after.rules and not changes
@@ -73,6 +73,9 @@ def _match(session: Session, change: Change, side: State) -> None:
         set_shots(session, shoot.id, side.shots)
     if side.cards is not None:
         shoot.cards = side.cards
+        session.flush()
+    if side.raw_counts is not None:
+        shoot.raw_counts = side.raw_counts
         session.flush()
     present = set(session.scalars(select(PhotoRow.id).where(PhotoRow.shoot_id == shoot.id)))
     rows = [

@@ -68,9 +68,10 @@ class PhotoLine(NamedTuple):
 
     @property
     def snap(self) -> Snap:
-        """What the code cards are followed by, but for its look."""
+        """What the code cards are followed by, but for its look and its target."""
         frame = Frame(self.name, self.taken)
-        return Snap(frame, self.codes, self.card_like, self.not_card, bool(self.error))
+        raw = self.format == "raw"
+        return Snap(frame, self.codes, self.card_like, self.not_card, bool(self.error), folder=self.folder, raw=raw)
 
 
 def wants_products() -> ColumnElement[bool]:

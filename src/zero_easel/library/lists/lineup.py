@@ -34,6 +34,7 @@ _MORE = (
     _C.height,
     _C.measures,
     _R.category,
+    _R.colour,
     _R.width_mm,
     _R.height_mm,
     _R.depth_mm,
@@ -58,8 +59,9 @@ def _entry(
     height: int | None,
     measures: Measures | None,
     category: str | None,
+    colour: str | None,
     *sides: float | None,
 ) -> RowEntry:
     frame, view = Size(line.width, line.height), line.view or line.turn
-    subject = Subject(measures, frame, category or "", view, Dimensions(*sides), adjustment)
+    subject = Subject(measures, frame, category or "", view, Dimensions(*sides), adjustment, colour or "")
     return RowEntry(line, subject, key or "", left or 0, top or 0, width or 0, height or 0)

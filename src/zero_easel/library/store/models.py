@@ -22,6 +22,7 @@ from zero_easel.core.placing.placement import Adjustment
 from zero_easel.core.placing.pose import Dimensions
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import MOMENTS, Value
+from zero_easel.core.tone.target import Patches
 from zero_easel.library.store.columns import Typed, json_of, state_of
 
 
@@ -75,7 +76,8 @@ class MatchState(NamedTuple):
 
 class State(BaseModel):
     """What a change sets, on one side of it: photos' matches and adjustments by photo id, a shoot's shot list, rules by
-    dotted field (None where there is none), marks that were drawn, and whether a shoot may have code cards."""
+    dotted field (None where there is none), marks that were drawn, and whether a shoot may have code cards, and which
+    of raw file and picture counts."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     photos: dict[int, MatchState] = {}
@@ -84,6 +86,7 @@ class State(BaseModel):
     rules: dict[str, Any] = {}
     marks: tuple[Mark, ...] = ()
     cards: bool | None = None
+    raw_counts: bool | None = None
 
 
 class PictureSubject(NamedTuple):
@@ -94,6 +97,7 @@ class PictureSubject(NamedTuple):
     size: Dimensions = Dimensions()
     adjustment: Mapping[str, Any] = {}
     cutout: str = ""
+    listed: str = ""
 
 
 _ADJUSTMENT = Typed(
@@ -178,8 +182,8 @@ class ProductRow(Base):
 
 
 class Original(Base):
-    """Facts of a file in the vault. error: why it gives no picture, or "". read: whether codes, card_like, blur and
-    look are known (core.photos.reading.Reading)."""
+    """Facts of a file in the vault. error: why it gives no picture, or "". read: whether codes, card_like, blur,
+    look and target are known (core.photos.reading.Reading)."""
 
     __tablename__ = "original"
     digest: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -198,6 +202,7 @@ class Original(Base):
     card_like: Mapped[bool] = mapped_column(default=False)
     blur: Mapped[float | None]
     look: Mapped[Look] = mapped_column(default=b"")
+    target: Mapped[Patches | None] = mapped_column(json_of(Patches | None))
 
 
 class CutoutRow(Base):
@@ -222,7 +227,8 @@ class CutoutRow(Base):
 class Shoot(Base):
     """A batch of photos that belong together. stale: something came in since its photos were matched. cards: whether
     there may be code cards among them. run_asked: a run is to start as soon as they have been looked for. whole: its
-    pictures are whole ones, which one page does."""
+    pictures are whole ones, which one page does. raw_counts: of a raw file and the picture beside it the former is the
+    photo."""
 
     __tablename__ = "shoot"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -234,6 +240,7 @@ class Shoot(Base):
     cards: Mapped[bool] = mapped_column(default=True)
     run_asked: Mapped[bool] = mapped_column(default=False)
     whole: Mapped[bool] = mapped_column(default=False)
+    raw_counts: Mapped[bool] = mapped_column(default=True)
 
 
 class ShotRow(Base):

@@ -3,7 +3,7 @@
 from fastapi import APIRouter, HTTPException, UploadFile
 from fastapi.responses import FileResponse, RedirectResponse, Response
 
-from zero_easel.core.standard.assets import AssetError, Assets, check_asset
+from zero_easel.core.photos.assets import AssetError, Assets, check_asset
 from zero_easel.core.standard.naming import base_name, portable
 from zero_easel.engines.limited import LimitError, limited
 from zero_easel.web.page import Bench

@@ -19,6 +19,7 @@ from zero_easel.library.changes.repairs import (
     no_card,
     run_from,
     set_cards,
+    set_raw_counts,
     shift,
     swap,
 )
@@ -127,6 +128,8 @@ def _repair(session: Db, shoot: Shoot, what: str, chosen: list[int], code: str) 
         assign(session, shoot, chosen, known, None)
     elif what in ("cards", "no-cards"):
         set_cards(session, shoot, what == "cards")
+    elif what in ("raw-counts", "picture-counts"):
+        set_raw_counts(session, shoot, what == "raw-counts")
     elif what == "no-card":
         for photo_id in chosen:
             no_card(session, shoot, photo_id)
@@ -181,7 +184,8 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
         "unseen": unseen,
         "unseen_count": unseen_count,
         "steps": undoable(session, Where(Stage.MATCH, shoot.id)),
-        "cards": sum(line.card for line in lines),
+        "cards": sum(line.card and bool(line.codes or line.code) for line in lines),
+        "twins": sum(not line.listed and line.doubt.endswith(" counts") for line in lines),
         "reading": sum(not line.read and not line.error for line in lines),
     }
 

@@ -248,6 +248,8 @@ def _item(entry: RowEntry, placement: Placement, rules: Standard, areas: dict[st
         "scale": round(placement.scale, 4),
         "mm": size,
         "ppm": density and round(density, 3),
+        "tone": None if placement.tone.does_nothing else placement.tone.matrix,
+        "curve": placement.tone.table if placement.tone.bends else None,
         "uncut": placement.rules.fit if whole else "",
         "cut": bool(placement.cut_sides) or whole,
         "adjustment": subject.adjustment._asdict(),

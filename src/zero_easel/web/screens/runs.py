@@ -1,4 +1,5 @@
-"""Runs: their list, progress, results as a sheet, a table or checks, and what is handed over."""
+"""Runs: their list, progress, results as a sheet, a table or checks, one picture by itself, and what is handed
+over."""
 
 from collections import Counter
 from contextlib import suppress
@@ -22,7 +23,7 @@ from zero_easel.runs.archive import handed_over, lists_of, stream_archive
 from zero_easel.runs.contact_sheets import sheet_of
 from zero_easel.runs.copying import copy_out
 from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state
-from zero_easel.web.page import Bench, Db, Number, RunById, found, is_partial, plural, show
+from zero_easel.web.page import Bench, Db, Number, RunById, file_size, found, is_partial, plural, show
 
 router = APIRouter()
 _STATES = {"pause": RunState.PAUSED, "stop": RunState.STOPPED, "continue": RunState.RUNNING}
@@ -225,3 +226,57 @@ def status(session: Db) -> HTMLResponse:
     message = [plural(running, "run") + " under way"] if running else []
     message += [f"Clearing {plural(clearing, 'photo')}"] if clearing else []
     return HTMLResponse(", ".join(message) or "Nothing running")
+
+
+@router.get("/pictures/{picture_id}")
+def compare(request: Request, session: Db, picture_id: Number, beside: Number = 0) -> HTMLResponse:
+    """One finished picture beside its original, or beside another deliverable of the same photo."""
+    picture = found(session.get(PictureRow, picture_id), "picture")
+    done = [p for p in pictures_of(session, picture.run_id) if p.state == PictureState.DONE]
+    row = [p for p in done if p.deliverable == picture.deliverable]
+    at = next((i for i, p in enumerate(row) if p.id == picture.id), -1)
+    others = [p for p in done if p.photo_id == picture.photo_id]
+    other = next((p for p in others if p.id == beside and p.id != picture.id), None)
+    rules = picture.run.rules
+    return show(
+        request,
+        "compare.html",
+        picture=picture,
+        rules=rules,
+        others=others,
+        other=other,
+        previous=row[at - 1] if at > 0 else None,
+        following=row[at + 1] if 0 <= at < len(row) - 1 else None,
+        position=at + 1,
+        count=len(row),
+        kinds=KINDS,
+        checks=sorted(picture.checks, key=lambda check: check.ok),
+        left=_layer(picture),
+        right=_layer(other) if other else _original(picture),
+    )
+
+
+def _layer(picture: PictureRow) -> dict[str, object]:
+    """A picture as the page draws it. matrix: from px of the photo to its own px, so that all lie over each other."""
+    kind = next(kind for kind in FORMATS.values() if kind.suffix == "." + picture.output.rpartition(".")[2])
+    quality = f", quality {picture.quality}" if picture.quality else ""
+    return {
+        "src": f"/media/picture/{picture.id}/shown",
+        "width": picture.width,
+        "height": picture.height,
+        "matrix": picture.matrix or None,
+        "label": picture.deliverable,
+        "facts": f"{picture.width} × {picture.height} px, {file_size(picture.bytes)}, {kind.label}{quality}",
+    }
+
+
+def _original(picture: PictureRow) -> dict[str, object]:
+    original = picture.photo.original
+    return {
+        "src": f"/media/original/{picture.photo.digest}.jpg",
+        "width": original.width,
+        "height": original.height,
+        "matrix": [1, 0, 0, 1, 0, 0],
+        "label": "original",
+        "facts": f"{original.width} × {original.height} px, {file_size(original.bytes)}, {original.format}",
+    }

@@ -7,13 +7,14 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from sqlalchemy import select
+from sqlalchemy import or_, select
 
+from zero_easel.core.finishing.overlay_places import put_at
+from zero_easel.core.photos.assets import Assets
 from zero_easel.core.placing.room import free_area
 from zero_easel.core.standard import checks as checking
-from zero_easel.core.standard import deliverable as delivering
-from zero_easel.core.standard.assets import Assets
 from zero_easel.core.standard.checks import KINDS, Check
+from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.editing import values_as_typed
 from zero_easel.core.standard.grounds import read_ground
 from zero_easel.core.standard.lengths import in_unit
@@ -22,7 +23,7 @@ from zero_easel.core.standard.naming import base_name, portable
 from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.rule import Part
-from zero_easel.core.standard.sizes import rules_on, size_of
+from zero_easel.core.standard.sizes import SETS, rules_on, size_of
 from zero_easel.core.standard.yaml.file import schema, write_standard
 from zero_easel.engines.limited import standard_from
 from zero_easel.library.batches import example_of, plan_shoot
@@ -32,6 +33,7 @@ from zero_easel.library.changes.standards import (
     add_parts,
     add_standard,
     all_standards,
+    change_rules,
     drop_rule,
     own_standard,
     remove_part,
@@ -42,6 +44,7 @@ from zero_easel.library.changes.standards import (
 from zero_easel.library.changes.undo import Step, redo, undo
 from zero_easel.library.lists.lineup import row_of
 from zero_easel.library.products import free_columns
+from zero_easel.library.size_sets import keep_sizes, size_sets
 from zero_easel.library.store.models import PhotoRow, ProductRow, Shoot, Stage, StandardRow
 from zero_easel.web.page import Bench, Db, Number, ShootById, found, show
 from zero_easel.web.samples import samples_of
@@ -146,6 +149,37 @@ def change_rule(
     return answer
 
 
+@router.post("/standards/{standard_id}/overlays/{name}/place")
+def place_overlay(
+    request: Request,
+    session: Db,
+    bench: Bench,
+    row: StandardById,
+    name: str,
+    photo: Annotated[Number, Form()],
+    x: Annotated[float, Form(ge=-100_000, le=100_000)],
+    y: Annotated[float, Form(ge=-100_000, le=100_000)],
+    factor: Annotated[float, Form(gt=0, le=100)] = 1.0,
+    shoot_id: Annotated[Number, Form()] = 0,
+    on: str = Form(""),
+) -> HTMLResponse:
+    """An overlay whose middle was put somewhere on the sample of a photo, in px of its canvas, and made larger."""
+    before = _changed(session, bench, row, shoot_id, ALL, on)["samples"]
+    sample = found(next((one for one in before if one.entry.line.id == photo), None), "picture")
+    placed = found(next((one for one in sample.overlays if one.overlay.name == name), None), "overlay")
+    error = ""
+    try:
+        moved = put_at(placed, sample.placement.canvas, (x, y), factor)
+        overlays = [moved if one.name == name else one for one in row.rules.overlays]
+        change_rules(session, row, row.rules.model_copy(update={"overlays": tuple(overlays)}))
+    except (StandardError, ValueError) as problem:
+        error = str(problem)
+    context = _changed(session, bench, row, shoot_id, ALL, on)
+    answer = show(request, "_rules_answer.html", error=error, saved="" if error else "overlays", **context)
+    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(row.rules, ALL, f"overlays.{name}.at", error)})
+    return answer
+
+
 @router.post("/standards/{standard_id}/step/{direction}")
 def step(
     request: Request,
@@ -188,7 +222,8 @@ def add_to(
         if remove:
             remove_part(session, row, part, remove)
         else:
-            made = _made(part, kind, Assets(bench.vault.assets), free_columns(session))
+            kept = size_sets(session).get(kind) if part == "deliverables" else None
+            made = list(kept) if kept else _made(part, kind, Assets(bench.vault.assets), free_columns(session))
             add_parts(session, row, part, *made)
     except (StandardError, ValueError) as problem:
         context = rules_context(session, bench, row, _newest(session, row))
@@ -196,11 +231,22 @@ def add_to(
     return RedirectResponse(f"/standards/{row.id}#{part}", 303)
 
 
+@router.post("/standards/{standard_id}/sets")
+def keep_set(request: Request, session: Db, bench: Bench, row: StandardById, name: str = Form("")) -> Response:
+    """Keep the deliverables under a name, to be added to other standards."""
+    try:
+        keep_sizes(session, name, row.rules.deliverables)
+    except ValueError as problem:
+        context = rules_context(session, bench, row, _newest(session, row))
+        return show(request, "standard.html", 409, error=f"{problem}", **context)
+    return RedirectResponse(f"/standards/{row.id}#deliverables", 303)
+
+
 def _made(part: str, kind: str, assets: Assets, columns: Sequence[str]) -> list[Part]:
     """The parts that a person asked for."""
     if part == "deliverables":
-        known = delivering.SETS.get(kind)
-        return list(known[1]) if known else [delivering.Deliverable(name="another", folder="{deliverable}")]
+        known = SETS.get(kind)
+        return list(known[1]) if known else [Deliverable(name="another", folder="{deliverable}")]
     if part == "checks":
         if kind in checking.SETS:
             return list(checking.SETS[kind][1])
@@ -236,7 +282,7 @@ def give_standard(
     shoot = found(session.get(Shoot, shoot_id), "shoot")
     shoot.standard_id = found(session.get(StandardRow, standard), "standard").id
     stale(session, [shoot.id])  # views in turn are the standard's
-    stage = back if back in ("deliver", "place", "names", "whole") else "deliver"
+    stage = back if back in ("deliver", "light", "place", "names", "whole") else "deliver"
     return RedirectResponse(f"/shoots/{shoot.id}/{stage}", 303)
 
 
@@ -244,7 +290,7 @@ def give_standard(
 def give_own_standard(session: Db, shoot: ShootById, back: str = Form("names")) -> Response:
     """Let a shoot follow a standard of its own, derived from the one that it follows."""
     own_standard(session, shoot)
-    return RedirectResponse(f"/shoots/{shoot.id}/{back if back in ('place', 'whole') else 'names'}", 303)
+    return RedirectResponse(f"/shoots/{shoot.id}/{back if back in ('light', 'place', 'whole') else 'names'}", 303)
 
 
 @router.get("/standards/{standard_id}/file")
@@ -261,7 +307,9 @@ def _ascii(name: str) -> str:
 
 def _list(request: Request, session: Db, error: str, status: int = 200) -> HTMLResponse:
     rows = [(row, row.rules, used_by(session, row)) for row in all_standards(session)]
-    return show(request, "standards.html", status, rows=rows, error=error, sizes=_sizes)
+    plain = [one for one in rows if one[2] and all(shoot.whole for shoot in one[2])]
+    kept = [one for one in rows if one not in plain]
+    return show(request, "standards.html", status, rows=rows, kept=kept, plain=plain, error=error, sizes=_sizes)
 
 
 def _sizes(rules: Standard) -> list[str]:
@@ -280,8 +328,9 @@ def ruled(rules: Standard, scope: Scope, field: str, error: str) -> dict[str, An
 
 
 def _newest(session: Db, row: StandardRow) -> Shoot | None:
-    """The newest shoot with items that follows a standard, or else the newest of all."""
-    query = select(Shoot).join(PhotoRow).where(PhotoRow.cutout_key.is_not(None)).order_by(Shoot.id.desc()).limit(1)
+    """The newest shoot with something to show that follows a standard, or else the newest of all."""
+    shown = or_(PhotoRow.cutout_key.is_not(None), Shoot.whole)
+    query = select(Shoot).join(PhotoRow).where(shown).order_by(Shoot.id.desc()).limit(1)
     return session.scalar(query.where(Shoot.standard_id == row.id)) or session.scalar(query)
 
 
@@ -313,7 +362,8 @@ def rules_context(
             "shoot": shoot,
             "example": _example(session, shoot),
             "kinds": KINDS,
-            "deliverable_sets": delivering.SETS,
+            "deliverable_sets": SETS,
+            "own_sets": size_sets(session),
             "check_sets": checking.SETS,
             "shoots": session.scalars(select(Shoot).order_by(Shoot.id.desc())).all(),
             "uses": used_by(session, row),

@@ -1,22 +1,29 @@
 """Whole pictures: photos that keep their backdrop, their sizes, formats and names, run and result, all on one page."""
 
 import json
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
+from functools import lru_cache
+from pathlib import Path
 from typing import Annotated, Any, NamedTuple
 
-from fastapi import APIRouter, BackgroundTasks, Form, Request
+from fastapi import APIRouter, BackgroundTasks, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field
 
 from zero_easel.core.catalog.plan import Planned
+from zero_easel.core.finishing.overlay_places import PlacedOverlay, placed_overlays
+from zero_easel.core.photos.assets import Assets
+from zero_easel.core.photos.decoding import read_photo
+from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.core.placing.placement import KeptPart, NoteKind, Placement
-from zero_easel.core.standard.deliverable import SETS, Deliverable
+from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.editing import changed, values_as_typed
 from zero_easel.core.standard.grounds import Ground, read_ground
 from zero_easel.core.standard.model import ALL, Standard, StandardError, validated
 from zero_easel.core.standard.patterns import PatternError
-from zero_easel.core.standard.sizes import read_deliverables, read_size
+from zero_easel.core.standard.sizes import SETS, read_deliverables, read_size
 from zero_easel.library.batches import ShootPlan, example_of
 from zero_easel.library.changes.history import Where, undoable
 from zero_easel.library.changes.placing import keep_part_of
@@ -25,8 +32,10 @@ from zero_easel.library.changes.standards import add_parts, all_standards, chang
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.lists.listing import Ask, listed
-from zero_easel.library.shoots import cut_out_too, rename_shoot
-from zero_easel.library.store.models import Shoot, Stage
+from zero_easel.library.shoots import cut_out_too, remake_small, rename_shoot
+from zero_easel.library.size_sets import forget_sizes, keep_sizes, size_sets
+from zero_easel.library.store.models import PhotoRow, Shoot, Stage
+from zero_easel.pipeline import clear
 from zero_easel.planning.batch import lay_all
 from zero_easel.runs.service import RunError, ask_for_run, latest_run, plan_with_row
 from zero_easel.web.page import Bench, Db, Number, ShootById, file_size, found, show
@@ -50,12 +59,16 @@ class WholePicture(NamedTuple):
     planned: Planned
     placement: Placement | None
     ground: Ground
+    wanted: Deliverable
+    marks: list[PlacedOverlay]
 
     @property
     def noteworthy(self) -> list[str]:
         """What a person should know of it."""
         notes = self.placement.notes if self.placement else ()
         known = [note.text for note in notes if note.kind in (NoteKind.CLIPPED, NoteKind.ENLARGED, NoteKind.LIMIT)]
+        if self.placement and self.wanted.printed:
+            known.append(f"{self.wanted.printed} at {self.wanted.density_on(self.placement.canvas, 0):.0f} px/in")
         return [*known, *(str(problem) for problem in self.planned.problems)]
 
 
@@ -69,9 +82,9 @@ class WholeRow(NamedTuple):
 
 
 @router.get("/shoots/{shoot_id}/whole")
-def whole_page(request: Request, session: Db, shoot: ShootById, ask: Asked) -> HTMLResponse:
+def whole_page(request: Request, session: Db, bench: Bench, shoot: ShootById, ask: Asked) -> HTMLResponse:
     """The photos, three sentences, and the pictures as they will be."""
-    return show(request, "whole.html", **_context(session, shoot, ask))
+    return show(request, "whole.html", **_context(session, bench, shoot, ask))
 
 
 @router.post("/shoots/{shoot_id}/name")
@@ -118,16 +131,46 @@ def step(request: Request, session: Db, shoot: ShootById, direction: str) -> HTM
 
 @router.post("/shoots/{shoot_id}/whole/sizes")
 def add_size(
-    request: Request, session: Db, shoot: ShootById, ask: Asked, kind: str = Form(""), remove: str = Form("")
+    request: Request,
+    session: Db,
+    bench: Bench,
+    shoot: ShootById,
+    ask: Asked,
+    kind: str = Form(""),
+    remove: str = Form(""),
 ) -> Response:
     """One size more, or one less."""
     try:
         if remove:
             remove_part(session, shoot.standard, "deliverables", remove)
         else:
-            add_parts(session, shoot.standard, "deliverables", *_sizes_of(kind, shoot.standard.rules))
+            sizes = _sizes_of(kind, shoot.standard.rules, size_sets(session))
+            add_parts(session, shoot.standard, "deliverables", *sizes)
     except ValueError as problem:
-        return show(request, "whole.html", 409, **_context(session, shoot, ask) | {"error": f"{problem}."})
+        return show(request, "whole.html", 409, **_context(session, bench, shoot, ask) | {"error": f"{problem}."})
+    return RedirectResponse(f"/shoots/{shoot.id}/whole", 303)
+
+
+@router.post("/shoots/{shoot_id}/whole/set")
+def keep_set(
+    request: Request,
+    session: Db,
+    bench: Bench,
+    shoot: ShootById,
+    ask: Asked,
+    name: str = Form(""),
+    forget: str = Form(""),
+) -> Response:
+    """Keep the sizes under a name, or let go of those that were kept under one."""
+    try:
+        if forget:
+            forget_sizes(session, forget)
+        else:
+            keep_sizes(session, name, shoot.standard.rules.deliverables)
+    except ValueError as problem:
+        return show(
+            request, "whole.html", 409, **_context(session, bench, shoot, ask) | {"error": f"Not kept: {problem}."}
+        )
     return RedirectResponse(f"/shoots/{shoot.id}/whole", 303)
 
 
@@ -137,7 +180,7 @@ def run(request: Request, session: Db, bench: Bench, shoot: ShootById, ask: Aske
     try:
         ask_for_run(session, bench.vault, shoot)
     except RunError as error:
-        return show(request, "whole.html", 409, **_context(session, shoot, ask) | {"error": str(error)})
+        return show(request, "whole.html", 409, **_context(session, bench, shoot, ask) | {"error": str(error)})
     after.add_task(bench.dispatcher.wake)
     return RedirectResponse(f"/shoots/{shoot.id}/whole", 303)
 
@@ -168,6 +211,35 @@ def keep_part(session: Db, shoot: ShootById, part: ChosenPart) -> Response:
     except StandardError as problem:
         return Response(str(problem), 404)
     return Response(status_code=204)
+
+
+@router.get("/shoots/{shoot_id}/whole/item/{photo_id}")
+def find_item(session: Db, bench: Bench, shoot: ShootById, photo_id: Number) -> dict[str, list[float] | None]:
+    """Where the item of a photo is, as left, top, right and bottom in px of the upright photo; null where none is
+    found. What a part that is kept may catch on."""
+    photo = session.get(PhotoRow, photo_id)
+    if photo is None or photo.shoot_id != shoot.id:
+        raise HTTPException(404, "There is no such photo in this shoot.")
+    large = bench.vault.large(photo.digest)
+    if not large.exists():
+        remake_small(session, bench.vault, photo.digest)
+    shares = _item_in(large) if large.exists() else None
+    sides = (photo.original.width or 0, photo.original.height or 0) * 2
+    return {"box": [share * side for share, side in zip(shares, sides, strict=True)] if shares else None}
+
+
+@lru_cache(500)
+def _item_in(picture: Path) -> tuple[float, float, float, float] | None:
+    """The box of the item, in shares of the picture's width and height."""
+    try:
+        item = clear(read_photo(picture))
+    except PhotoError:
+        return None
+    if item.measures is None:
+        return None
+    (left, top), (right, bottom) = item.measures.hull.min(0), item.measures.hull.max(0)
+    width, height = item.frame
+    return float(left / width), float(top / height), float(right / width), float(bottom / height)
 
 
 @router.post("/shoots/{shoot_id}/cut-out")
@@ -218,8 +290,12 @@ def _said(rules: Standard, field: str, value: str) -> Standard:
     return changed(rules, field, value)
 
 
-def _sizes_of(kind: str, rules: Standard) -> list[Deliverable]:
-    """Sizes to add: of a set, or as they are said. Whole pictures have no views, and fill a banner."""
+def _sizes_of(kind: str, rules: Standard, own: Mapping[str, Sequence[Deliverable]]) -> list[Deliverable]:
+    """Sizes to add: of a set, also of one's own, or as they are said. Whole pictures have no views, and fill a
+    banner."""
+    for name, sizes in own.items():
+        if name.casefold() == " ".join(kind.split()).casefold():
+            return list(sizes)
     if kind not in _SETS:
         last = rules.deliverables[0]
         return read_deliverables(kind.strip() or "400", last, last.density or rules.canvas.density)
@@ -227,7 +303,11 @@ def _sizes_of(kind: str, rules: Standard) -> list[Deliverable]:
     return [one.model_copy(update={"views": "", "by": by}) for one in SETS[kind][1]]
 
 
-def _context(session: Db, shoot: Shoot, ask: Ask) -> dict[str, Any]:
+def _in_words(sizes: Sequence[Deliverable]) -> str:
+    return f"your own: {', '.join(one.name for one in sizes)}"
+
+
+def _context(session: Db, bench: Bench, shoot: Shoot, ask: Ask) -> dict[str, Any]:
     error, plan = "", None
     try:
         plan = plan_with_row(session, shoot)
@@ -244,7 +324,9 @@ def _context(session: Db, shoot: Shoot, ask: Ask) -> dict[str, Any]:
         "shown": {key: SHOWN[key] for key in _FILTERS},
         "total": len(lines),
         "stage": "whole",
-        "rows": _rows(shoot, plan, page.lines) if plan else [WholeRow(line, [], 0.0) for line in page.lines],
+        "rows": _rows(shoot, plan, page.lines, Assets(bench.vault.assets))
+        if plan
+        else [WholeRow(line, [], 0.0) for line in page.lines],
         "pictures_count": len(pictures),
         "staying": len(lines) - len({picture.at for picture in pictures}),
         "marks": {mark.key: mark for mark in stages(session, shoot)},
@@ -255,6 +337,7 @@ def _context(session: Db, shoot: Shoot, ask: Ask) -> dict[str, Any]:
 
 def _sentences(session: Db, shoot: Shoot, plan: ShootPlan | None = None) -> dict[str, Any]:
     row = shoot.standard
+    own_sets = size_sets(session)
     others = [(one.id, one.rules.name) for one in all_standards(session) if cuts_nothing(one.rules)]
     return {
         "shoot": shoot,
@@ -264,27 +347,39 @@ def _sentences(session: Db, shoot: Shoot, plan: ShootPlan | None = None) -> dict
         "example": example_of(plan.batch.pictures) if plan else "",
         "follows": following(session, shoot),
         "standards": others,
-        "sets": {key: SETS[key][0] for key in _SETS},
+        "sets": {key: SETS[key][0] for key in _SETS} | {name: _in_words(sizes) for name, sizes in own_sets.items()},
+        "own_sets": own_sets,
         "steps": undoable(session, Where(Stage.STANDARD, row.id)),
         "plain": True,
         "clears": not cuts_nothing(row.rules),
     }
 
 
-def _rows(shoot: Shoot, plan: ShootPlan, lines: list[PhotoLine]) -> list[WholeRow]:
+def _rows(shoot: Shoot, plan: ShootPlan, lines: list[PhotoLine], assets: Assets) -> list[WholeRow]:
     """The photos of a page with what becomes of each."""
     rules = shoot.standard.rules
-    wanted = {line.id for line in lines}
-    ats = {at for at, line in enumerate(plan.lines) if line.id in wanted}
+    shown = {line.id for line in lines}
+    ats = {at for at, line in enumerate(plan.lines) if line.id in shown}
     places = lay_all({at: subject for at, subject in plan.batch.subjects.items() if at in ats}, rules)
-    grounds = {d.name: read_ground(d.ground_on(rules.canvas.ground)) for d in rules.deliverables}
+    wanted = {d.name: d for d in rules.deliverables}
+    grounds = {name: read_ground(one.ground_on(rules.canvas.ground)) for name, one in wanted.items()}
     made: dict[int, list[WholePicture]] = {}
     for planned in plan.batch.pictures:
         if planned.at in ats:
             placement = places[planned.deliverable][planned.at]
             photo = plan.lines[planned.at].id
-            made.setdefault(photo, []).append(WholePicture(planned, placement, grounds[planned.deliverable]))
+            name = planned.deliverable
+            marks = _marks(rules, wanted[name], planned, placement, assets)
+            made.setdefault(photo, []).append(WholePicture(planned, placement, grounds[name], wanted[name], marks))
     return [WholeRow(line, made.get(line.id, []), _scale(line, made.get(line.id, []))) for line in lines]
+
+
+def _marks(
+    rules: Standard, wanted: Deliverable, planned: Planned, placement: Placement | None, assets: Assets
+) -> list[PlacedOverlay]:
+    """Overlays on a picture."""
+    overlays = [one for one in rules.overlays if one.name in wanted.overlays]
+    return placed_overlays(overlays, planned.values, assets, placement.canvas) if placement else []
 
 
 def _scale(line: PhotoLine, pictures: list[WholePicture]) -> float:

@@ -58,7 +58,7 @@ document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
   if (event.target.matches?.("input[type=range]") && event.key.startsWith("Arrow")) return;
   if (event.target.closest && typing(event.target)) return;
-  const handled = /^[1-6]$/.test(event.key) ? press(`[data-stage="${event.key}"]`) : keys[event.key]?.();
+  const handled = /^[1-7]$/.test(event.key) ? press(`[data-stage="${event.key}"]`) : keys[event.key]?.();
   if (handled) event.preventDefault();
 });
 

@@ -23,11 +23,15 @@ const size = () => {
 
 const within = (value, side, whole) => Math.min(whole - side / 2, Math.max(side / 2, value));
 
-// Where the middle of the part catches: middle and thirds of the photo. Its edges stop at the photo's.
-const snapped = (value, whole) => {
+// Where the part catches along one axis: its middle on middle and thirds of the item found and of the photo, its edges on
+// the item's. Its edges stop at the photo's. side: length of the part. item: [from, to] of the item, if one is found.
+const snapped = (value, side, whole, item) => {
   const reach = NEAR * Math.min(photo.width, photo.height);
-  const at = [whole / 2, whole / 3, (2 * whole) / 3].find((line) => Math.abs(line - value) < reach);
-  return at === undefined ? [value, null] : [at, at];
+  const marks = ([from, to]) => [(from + to) / 2, from + (to - from) / 3, from + (2 * (to - from)) / 3];
+  const lines = [...(item ? marks(item) : []), ...marks([0, whole])].map((line) => [line, line]);
+  if (item) lines.push([item[0] + side / 2, item[0]], [item[1] - side / 2, item[1]]);
+  const found = lines.find(([middle]) => Math.abs(middle - value) < reach);
+  return found ?? [value, null];
 };
 
 const draw = () => {
@@ -36,7 +40,9 @@ const draw = () => {
   y = within(y, h, photo.height);
   const [left, top] = [x - w / 2, y - h / 2];
   const outside = `M0 0H${photo.width}V${photo.height}H0ZM${left} ${top}V${top + h}H${left + w}V${top}Z`;
-  const parts = [shape("path", { d: outside }, "part-outside"), shape("rect", { x: left, y: top, width: w, height: h }, "part-frame")];
+  const [l, t, r, b] = photo.item ?? [];
+  const item = photo.item ? [shape("rect", { x: l, y: t, width: r - l, height: b - t }, "part-item")] : [];
+  const parts = [...item, shape("path", { d: outside }, "part-outside"), shape("rect", { x: left, y: top, width: w, height: h }, "part-frame")];
   if (caught.x !== null) parts.push(shape("path", { d: `M${caught.x} 0V${photo.height}` }, "part-line"));
   if (caught.y !== null) parts.push(shape("path", { d: `M0 ${caught.y}H${photo.width}` }, "part-line"));
   picture.replaceChildren(picture.firstChild, ...parts);
@@ -50,7 +56,7 @@ const zoomTo = (to) => {
 
 const open = (data) => {
   const [id, name, digest, width, height, w, h, scale, e, f] = JSON.parse(data);
-  photo = { id, width, height, w, h };
+  photo = { id, width, height, w, h, item: null };
   zoom = Math.max(1, scale / Math.max(w / width, h / height));
   x = (w / 2 - e) / scale;
   y = (h / 2 - f) / scale;
@@ -64,6 +70,14 @@ const open = (data) => {
   draw();
   dialog.showModal();
   picture.focus();
+  find(photo);
+};
+
+// Where the item is takes a moment to find.
+const find = async (of) => {
+  const answer = await fetch(`${location.pathname}/item/${of.id}`).catch(() => null);
+  of.item = answer?.ok ? (await answer.json()).box : null;
+  if (of === photo && dialog.open) draw();
 };
 
 document.addEventListener("click", (event) => {
@@ -80,8 +94,10 @@ picture.addEventListener("pointermove", (event) => {
   if (!from) return;
   const box = picture.getBoundingClientRect();
   const by = Math.max(photo.width / box.width, photo.height / box.height);
-  [x, caught.x] = snapped(from.x + (event.clientX - from.px) * by, photo.width);
-  [y, caught.y] = snapped(from.y + (event.clientY - from.py) * by, photo.height);
+  const [w, h] = size();
+  const [left, top, right, bottom] = photo.item ?? [];
+  [x, caught.x] = snapped(from.x + (event.clientX - from.px) * by, w, photo.width, photo.item && [left, right]);
+  [y, caught.y] = snapped(from.y + (event.clientY - from.py) * by, h, photo.height, photo.item && [top, bottom]);
   draw();
 });
 for (const name of ["pointerup", "pointercancel"])

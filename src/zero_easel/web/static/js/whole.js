@@ -30,11 +30,13 @@ const follow = () => document.querySelector("#whole-head[data-going]") && setTim
 document.addEventListener("refreshed", follow);
 follow();
 
-// Bytes: asked for again while that makes them surer, unless the list was drawn anew meanwhile.
+// Bytes: asked for again while that makes them surer, unless the list was drawn anew meanwhile. While files come in they
+// are not: every picture that is weighed makes these wait.
 let weighing = 0;
 const weigh = async (turn = 0, of = ++weighing) => {
   const address = list()?.dataset.bytes;
-  if (!address || !document.querySelector("[data-of]")) return;
+  const coming = document.querySelector("#uploads:not([hidden]) progress:not([hidden])");
+  if (!address || coming || !document.querySelector("[data-of]")) return;
   const answer = await fetch(`${address}?turn=${turn}`);
   if (!answer.ok || of !== weighing) return;
   const found = await answer.json();

@@ -94,7 +94,24 @@ const build = (item) => {
   return { group, frame, ground, free, line, other, picture, hit, mark, ghost, text, reason };
 };
 
+// What is done to an item's light: the same matrix and curve, on linear light, one filter for each that there is.
+const toned = (element, tone, curve) => {
+  if (!tone) return void element.removeAttribute("filter");
+  const id = `tone${[...tone, curve?.[32] ?? "", curve?.[96] ?? ""].join("_").replaceAll(/[^\w]/g, "-")}`;
+  if (!document.getElementById(id)) {
+    const filter = make("filter", { id, "color-interpolation-filters": "linearRGB", x: 0, y: 0, width: "100%", height: "100%" }, element.ownerSVGElement);
+    const rows = [0, 3, 6].map((at) => `${tone.slice(at, at + 3).join(" ")} 0 0`);
+    make("feColorMatrix", { values: `${rows.join(" ")} 0 0 0 1 0` }, filter);
+    if (curve) {
+      const transfer = make("feComponentTransfer", {}, filter);
+      for (const part of ["feFuncR", "feFuncG", "feFuncB"]) make(part, { type: "table", tableValues: curve.join(" ") }, transfer);
+    }
+  }
+  element.setAttribute("filter", `url(#${id})`);
+};
+
 const placeImage = (element, item, matrix) => {
+  toned(element, item.tone, item.curve);
   const shown = Math.max(...item.crop.slice(2)) * Math.hypot(matrix[0], matrix[1]);
   const source = shown > 520 ? item.src.replace("/small.webp", "/large.webp") : item.src;
   if (element.getAttribute("href") !== source) element.setAttribute("href", source);

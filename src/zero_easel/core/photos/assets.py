@@ -11,8 +11,6 @@ from zero_easel.core.light.colour import Encoded, Float, to_linear
 from zero_easel.core.photos.decoding import decode_photo, read_photo
 from zero_easel.core.photos.opening import PhotoError
 
-FONTS = ("text", "mono")
-"""Fonts that ship with the application."""
 SUFFIXES = frozenset({".jpg", ".jpeg", ".png", ".webp", ".tif", ".tiff", ".avif", ".ttf", ".otf", ".icc", ".icm"})
 """Endings of files that may be assets."""
 

@@ -1,0 +1,277 @@
+"""Light: a shoot's items as a field of swatches, what their backdrops say, and the sentences that follow it."""
+
+import json
+from collections.abc import Sequence
+from typing import Annotated, Any, NamedTuple
+from urllib.parse import urlsplit
+
+import numpy as np
+from fastapi import APIRouter, Form, HTTPException, Request
+from fastapi.responses import HTMLResponse, Response
+from pydantic import BaseModel, Field
+
+from zero_easel.core.finishing.encode import encode_png
+from zero_easel.core.light.colour import to_linear, to_srgb8
+from zero_easel.core.light.hex_colour import write_hex
+from zero_easel.core.photos.decoding import read_photo
+from zero_easel.core.photos.opening import PhotoError
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.light import backdrop_of, words_of
+from zero_easel.core.placing.placement import NoteKind, Placement
+from zero_easel.core.standard.editing import values_as_typed
+from zero_easel.core.standard.model import ALL, StandardError
+from zero_easel.core.tone.balance import middle_of
+from zero_easel.core.tone.difference import delta_e, lab_of
+from zero_easel.core.tone.spread import lost_drawn, reading_at
+from zero_easel.core.tone.target import calibrated
+from zero_easel.core.tone.toning import Tone
+from zero_easel.library.changes.history import undoable
+from zero_easel.library.changes.matches import ensure_matched
+from zero_easel.library.changes.placing import at_place, change_rule, set_neutral, set_target
+from zero_easel.library.changes.standards import change_rules, following
+from zero_easel.library.changes.undo import redo, undo
+from zero_easel.library.lists.lines import PhotoLine, lines_with
+from zero_easel.library.lists.lineup import RowEntry, row_of
+from zero_easel.library.shoots import remake_small
+from zero_easel.library.store.models import Original, PhotoRow, Shoot
+from zero_easel.web.closer import agreements, closer_of, is_apart, large_of, preview_of
+from zero_easel.web.page import Bench, Db, Number, ShootById, found, show
+from zero_easel.web.screens.standards import ruled, step_told
+from zero_easel.web.stages import stages
+
+router = APIRouter()
+_FIRST = 66
+"""Swatches that are drawn unasked; those whose light differs most stand first."""
+_AROUND = 6
+"""px of the photo around a click over which its colour is averaged."""
+
+
+class Swatch(NamedTuple):
+    """An item's light. before, after: colours of its backdrop and of its mean, as #RRGGBB, "" where not known. apart:
+    Delta E of its backdrop from the shoot's middle, None if not known. by_hand: whether a person said what is neutral.
+    notes: reasons to look. words: what is done to it. agreement: Delta E between the photos of its product."""
+
+    entry: RowEntry
+    tone: Tone
+    backdrop: tuple[str, str]
+    item: tuple[str, str]
+    apart: float | None
+    by_hand: bool
+    notes: list[str]
+    words: str
+    agreement: float | None
+
+
+def swatches_of(row: Sequence[RowEntry], placements: Sequence[Placement | None]) -> list[Swatch]:
+    """One for each photo that is placed, those first whose backdrops are farthest from the middle one."""
+    lights = [backdrop_of(entry.subject) for entry in row]
+    middle = middle_of([light for light in lights if light is not None])
+    agreed = agreements(row, placements)
+    swatches = []
+    for entry, placement, light in zip(row, placements, lights, strict=True):
+        if placement is None:
+            continue
+        measures, tone = entry.subject.measures, placement.tone
+        known = light is not None and middle is not None
+        apart = round(float(delta_e(lab_of(np.array(light)), lab_of(np.array(middle)))), 1) if known else None
+        notes = [note.text for note in placement.notes if note.kind == NoteKind.LIGHT]
+        by_hand = entry.subject.adjustment.neutral is not None
+        own = measures.light if measures else None
+        words, agreement = "; ".join(words_of(placement, entry.subject)), agreed.get(entry.line.code)
+        both = (_both(light, tone), _both(own, tone))
+        swatches.append(Swatch(entry, tone, *both, apart, by_hand, notes, words, agreement))
+    return sorted(swatches, key=lambda one: (not one.notes, -(one.apart if one.apart is not None else -1)))
+
+
+def _both(light: tuple[float, float, float] | None, tone: Tone) -> tuple[str, str]:
+    """A colour as shot and as it becomes, as CSS has it."""
+    if light is None:
+        return "", ""
+    planes = tone.curved(tone.on([np.full(1, v, np.float32) for v in light]))
+    pair = np.clip([light, np.concatenate(planes)], 0, 1).astype(np.float32)
+    before, after = (write_hex("#" + bytes(row).hex()) for row in to_srgb8(pair))
+    return before, after
+
+
+@router.get("/shoots/{shoot_id}/light")
+def light_page(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
+    """The field of swatches, and the sentences on light."""
+    ensure_matched(session, shoot)
+    return show(request, "light.html", marks=stages(session, shoot), stage="light", **_context(request, session, shoot))
+
+
+@router.post("/shoots/{shoot_id}/light/rule")
+def rule(request: Request, session: Db, shoot: ShootById, field: str = Form(), value: str = Form("")) -> HTMLResponse:
+    """Change one value; what is not possible is said, and nothing changes."""
+    error = ""
+    try:
+        change_rule(session, shoot, field, value)
+    except StandardError as problem:
+        error = str(problem)
+    told = {"error": error, "saved": not error, "marks": stages(session, shoot), "stage": "light"}
+    answer = show(request, "_light_answer.html", 200, **told, **_context(request, session, shoot))
+    answer.headers["HX-Trigger"] = json.dumps({"ruled": _told(shoot, field, error)})
+    return answer
+
+
+@router.post("/shoots/{shoot_id}/light/step/{direction}")
+def step(request: Request, session: Db, shoot: ShootById, direction: str) -> HTMLResponse:
+    """Undo or redo."""
+    done = found({"undo": undo, "redo": redo}.get(direction), "command")(session, at_place(shoot))
+    return _fresh(request, session, shoot, step_told(direction, done))
+
+
+@router.get("/shoots/{shoot_id}/light/closer/{photo_id}")
+def closer(request: Request, session: Db, bench: Bench, shoot: ShootById, photo_id: Number) -> HTMLResponse:
+    """One photo large, with how its light is spread and how it agrees with others."""
+    row, placements, at = _placed(session, shoot, photo_id)
+    seen = found(closer_of(session, bench.vault, shoot, row, placements, at), "photo")
+    return show(request, "_closer.html", shoot=shoot, one=seen)
+
+
+@router.get("/shoots/{shoot_id}/light/lost/{photo_id}.png")
+def lost_parts(session: Db, bench: Bench, shoot: ShootById, photo_id: Number) -> Response:
+    """What of an item is clipped or blocked after its tone, to lay over it."""
+    row, placements, at = _placed(session, shoot, photo_id)
+    placement = found(placements[at], "photo")
+    pixels = found(preview_of(bench.vault, row[at].key, "large") if row[at].key else None, "cutout")
+    return Response(encode_png(lost_drawn(pixels, placement.tone)), media_type="image/png")
+
+
+@router.get("/shoots/{shoot_id}/light/place/{photo_id}")
+def place(session: Db, bench: Bench, shoot: ShootById, photo_id: Number, x: float, y: float) -> dict[str, Any]:
+    """Colours at a place, in shares of the photo's width and height: as shot, and as they become."""
+    row, placements, at = _placed(session, shoot, photo_id)
+    placement = found(placements[at], "photo")
+    digest = row[at].line.digest
+    if not bench.vault.large(digest).is_file():
+        remake_small(session, bench.vault, digest)
+    pixels = found(large_of(bench.vault, digest), "photo")
+    try:
+        before, after = reading_at(pixels, x, y, placement.tone)
+    except ValueError as error:
+        raise HTTPException(422, "That is not on the photo.") from error
+    return {"before": before._asdict(), "after": after._asdict()}
+
+
+def _placed(session: Db, shoot: Shoot, photo_id: int) -> tuple[list[RowEntry], list[Placement | None], int]:
+    row = row_of(session, shoot.id)
+    at = found(next((n for n, entry in enumerate(row) if entry.line.id == photo_id), None), "photo in this shoot")
+    return row, lay_out([entry.subject for entry in row], shoot.standard.rules), at
+
+
+_HOUSE: dict[str, Any] = {"white": "backdrop", "exposure": "backdrop", "noise": 60, "sharpening": 40}
+"""What the house does: all of it by measurement, and little of it."""
+
+
+@router.post("/shoots/{shoot_id}/light/house")
+def house(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
+    """White, exposure, noise and sharpness by measurement, in one step."""
+    rules = shoot.standard.rules
+    after = rules.model_copy(update={"item": rules.item.model_copy(update=_HOUSE)})
+    change_rules(session, shoot.standard, after, at_place(shoot))
+    return _fresh(request, session, shoot, "Light is done as the house does it")
+
+
+class Neutral(BaseModel):
+    """A place on a photo that ought to be neutral, in px of the upright photo; None takes that back. together: for all
+    photos of the shoot."""
+
+    photo: Number
+    x: Annotated[float | None, Field(ge=0, le=100_000)] = None
+    y: Annotated[float | None, Field(ge=0, le=100_000)] = None
+    together: bool = False
+
+
+@router.post("/shoots/{shoot_id}/light/neutral")
+def neutral(session: Db, bench: Bench, shoot: ShootById, asked: Neutral) -> Response:
+    """Take what a person clicked for white light, or what is measured again."""
+    photo = session.get(PhotoRow, asked.photo)
+    if photo is None or photo.shoot_id != shoot.id:
+        raise HTTPException(404, "There is no such photo in this shoot.")
+    colour = None
+    if asked.x is not None and asked.y is not None:
+        try:
+            pixels = read_photo(bench.vault.original(photo.digest), photo.name).pixels
+        except PhotoError as error:
+            raise HTTPException(409, str(error)) from error
+        left, top = (max(0, round(at) - _AROUND) for at in (asked.x, asked.y))
+        part = pixels[top : top + 2 * _AROUND + 1, left : left + 2 * _AROUND + 1].reshape(-1, 3)
+        if not len(part):
+            raise HTTPException(422, "That is not on the photo.")
+        red, green, blue = (float(v) for v in np.median(to_linear(part), 0))
+        colour = (red, green, blue)
+    ids = [entry.line.id for entry in row_of(session, shoot.id)] if asked.together else [photo.id]
+    set_neutral(session, shoot, ids, colour)
+    return Response(status_code=204)
+
+
+class Target(NamedTuple):
+    """A photo of the shoot that shows a colour target. error: mean Delta E that remains, None if it cannot be used.
+    used: whether the shoot's photos follow it. without: how many do not."""
+
+    photo: PhotoLine
+    error: float | None
+    used: bool
+    without: int
+
+
+def targets_of(session: Db, shoot: Shoot, row: Sequence[RowEntry]) -> list[Target]:
+    """All, in shooting order."""
+    found = []
+    for line, (patches,) in lines_with(session, shoot.id, Original.target):
+        if patches and line.card and not line.left_out:
+            known = calibrated(patches)
+            following = sum(entry.subject.adjustment.target == known.matrix for entry in row) if known else 0
+            found.append(Target(line, known.error if known else None, following > 0, len(row) - following))
+    return found
+
+
+@router.post("/shoots/{shoot_id}/light/target/{photo_id}")
+def target(request: Request, session: Db, shoot: ShootById, photo_id: Number, use: bool = Form()) -> HTMLResponse:
+    """Bring the shoot to a photo's colour target, or let go of it."""
+    photo = session.get(PhotoRow, photo_id)
+    patches = photo.original.target if photo is not None and photo.shoot_id == shoot.id else None
+    known = found(calibrated(patches) if patches else None, "colour target")
+    set_target(session, shoot, known.matrix if use else None)
+    return _fresh(request, session, shoot, "")
+
+
+def _fresh(request: Request, session: Db, shoot: Shoot, message: str) -> HTMLResponse:
+    """The whole stage and the zero line as they are now."""
+    more: dict[str, Any] = {
+        "message": message,
+        "answer": True,
+        "marks": stages(session, shoot),
+        "stage": "light",
+    }
+    return show(request, "_light.html", **more, **_context(request, session, shoot))
+
+
+def _told(shoot: Shoot, field: str, error: str) -> dict[str, Any]:
+    return ruled(shoot.standard.rules, ALL, field, error)
+
+
+def _context(request: Request, session: Db, shoot: Shoot) -> dict[str, Any]:
+    rules = shoot.standard.rules
+    row = row_of(session, shoot.id)
+    placements = lay_out([entry.subject for entry in row], rules)
+    swatches = swatches_of(row, placements)
+    return {
+        "shoot": shoot,
+        "row": shoot.standard,
+        "rules": rules,
+        "shown": values_as_typed(rules),
+        "swatches": swatches if _asks_for_all(request) else swatches[:_FIRST],
+        "more": 0 if _asks_for_all(request) else max(0, len(swatches) - _FIRST),
+        "is_apart": is_apart,
+        "house": all(getattr(rules.item, field) == value for field, value in _HOUSE.items()),
+        "targets": targets_of(session, shoot, row),
+        "follows": following(session, shoot),
+        "steps": undoable(session, at_place(shoot)),
+    }
+
+
+def _asks_for_all(request: Request) -> bool:
+    """Whether the page that is looked at, or that a part is asked for, shows all swatches."""
+    return "all=1" in urlsplit(request.headers.get("HX-Current-URL", str(request.url))).query
