@@ -6,6 +6,8 @@ from dataclasses import dataclass, field, replace
 from functools import cache, lru_cache
 from pathlib import Path, PurePosixPath
 
+import numpy as np
+
 from zero_easel.core.clearing.cutout import cutout
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.clearing.sight import MODERATE
@@ -21,6 +23,7 @@ from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.colour import Encoded, Float
 from zero_easel.core.light.geometry import Box, Map, Size
+from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification, rectified
 from zero_easel.core.light.space import Space, as_srgb, light_in
 from zero_easel.core.photos.assets import AssetError, Assets
 from zero_easel.core.photos.decoding import Photo, read_photo
@@ -122,6 +125,22 @@ def clear(photo: Photo, empties: Sequence[Encoded] = (), marks: Sequence[Mark] =
         return item
     flags = [Flag("damaged", photo.doubt), *item.flags]
     return replace(item, confidence=min(item.confidence, _IF_DAMAGED), flags=flags)
+
+
+def rectified_photo(photo: Photo, rectification: Rectification) -> Photo:
+    """A photo as whole pictures are drawn from it: what is undone of its geometry is undone."""
+    if rectification == AS_PHOTOGRAPHED:
+        return photo
+    pixels, alpha = photo.pixels, photo.alpha
+    known, frame = rectification.reduced(photo.shrink), Size.of(pixels)
+    if alpha is not None:
+        factor = 257 if pixels.dtype == np.uint16 else 1
+        pixels = np.dstack([pixels, alpha.astype(pixels.dtype) * factor])
+    pixels = rectified(pixels, known, frame)
+    if alpha is not None:
+        alpha = np.ascontiguousarray(pixels[..., 3] // factor).astype(np.uint8)
+        pixels = np.ascontiguousarray(pixels[..., :3])
+    return replace(photo, pixels=pixels, alpha=alpha)
 
 
 def picture_of(source: Source, subject: Subject, standard: Standard, task: Task, assets: Assets) -> Picture:

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
+from zero_easel.library.changes.cutouts import requeue_outdated
 from zero_easel.library.changes.standards import ensure_standard
-from zero_easel.library.shoots import requeue_outdated
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.vault import Vault
 from zero_easel.runs.dispatcher import Dispatcher

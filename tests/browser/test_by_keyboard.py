@@ -23,12 +23,19 @@ P0007.JPG,BY-5120,front
 """
 
 
-_CALLED = """() => {
+_CALLED = """const called = e => e.getAttribute("aria-label") || e.labels?.[0]?.innerText || e.innerText || "";
+    const meant = (e, [label, exact]) => exact ? called(e).trim() === label : called(e).includes(label);"""
+_THERE = f"""wanted => {{
+    {_CALLED}
+    return [...document.querySelectorAll("a, button, input, select, summary, textarea, [tabindex='0']")].some(
+        e => e.checkVisibility() && meant(e, wanted));
+}}"""
+# While nothing is in hand the body stands for it, and its text holds every label there is.
+_IN_HAND = f"""wanted => {{
+    {_CALLED}
     const e = document.activeElement;
-    // While nothing is in hand the body stands for it, and its text holds every label there is.
-    if (e === document.body) return "";
-    return e.getAttribute("aria-label") || e.labels?.[0]?.innerText || e.innerText || "";
-}"""
+    return e !== document.body && meant(e, wanted);
+}}"""
 _HELD = """() => [...document.querySelectorAll("tr.row")].filter(row => row.querySelector("[name=chosen]")).map(row => {
     const said = name => row.querySelector(`[name=${name}]`)?.value ?? "";
     return `${said("code")} ${said("view")}`;
@@ -36,11 +43,15 @@ _HELD = """() => [...document.querySelectorAll("tr.row")].filter(row => row.quer
 
 
 def tab_to(page: Page, label: str, *, exact: bool = False) -> None:
-    """Press the tabulator until the control of that name, or with such words in it, is in hand."""
+    """Press the tabulator until the control of that name, or with such words in it, is in hand.
+
+    It is waited for before: what comes with an answer could be passed by.
+    """
+    wanted = [label, exact]
+    page.wait_for_function(_THERE, arg=wanted)
     for _ in range(80):
         page.keyboard.press("Tab")
-        said = page.evaluate(_CALLED)
-        if label == said.strip() if exact else label in said:
+        if page.evaluate(_IN_HAND, wanted):
             return
     raise AssertionError(f"{label} is not reached")
 

@@ -25,6 +25,7 @@ from zero_easel.core.tone.reading import tone_of
 from zero_easel.engines.processes import map_processes, reason_of
 from zero_easel.files import write_atomically
 from zero_easel.folder.batch import FolderError, folder_within, list_photos, prepare
+from zero_easel.folder.geometry import Geometry
 from zero_easel.folder.matching import match_photos
 from zero_easel.pipeline import clear, empty_frame
 from zero_easel.settings import Settings, available_cores
@@ -56,6 +57,17 @@ PicturesCount = Annotated[
 Target = Annotated[
     Path | None, typer.Option(help="Photo of the colour target of 24 patches, to which all colours are brought.")
 ]
+Lens = Annotated[
+    str,
+    typer.Option(
+        metavar="known|PERCENT",
+        help="Make straight what lenses bent: by each lens's data, or by the % that photos' corners were moved.",
+    ),
+]
+Rectangles = Annotated[
+    list[Path] | None,
+    typer.Option("--rectangle", help="Photo whose item has four straight sides, to be seen from in front; once each."),
+]
 _CORES = available_cores()
 
 
@@ -76,11 +88,13 @@ def run(
     no_cards: NoCards = False,
     pictures_count: PicturesCount = False,
     target: Target = None,
+    lens: Lens = "",
+    rectangle: Rectangles = None,
     replace: Annotated[bool, typer.Option("--replace", help="Write over pictures of an earlier run.")] = False,
     jobs: Jobs = _CORES,
 ) -> None:
     """Make the standard's picture of every photo in a folder."""
-    rules = read_rules(standard)
+    rules, geometry = read_rules(standard), _geometry(lens, rectangle or [])
     products = products_in(catalog, column, lambda: texts_in(photos, out, recursive, jobs))
     try:
         with progress() as bar:
@@ -98,6 +112,7 @@ def run(
                 cards=not no_cards,
                 raw_counts=not pictures_count,
                 target=target,
+                geometry=geometry,
                 jobs=jobs,
                 on_read=lambda done, count: bar.update(reading, completed=done, total=count, visible=True),
             )
@@ -319,6 +334,13 @@ def main() -> None:
     except UsageError as error:
         console.print(f"zero-easel: {error}")
         sys.exit(2)
+
+
+def _geometry(lens: str, rectangles: list[Path]) -> Geometry:
+    try:
+        return Geometry.asked(lens, rectangles)
+    except ValueError as error:
+        raise UsageError(str(error)) from error
 
 
 def _cut_one(path: Path, target: Path, empties: list[Path]) -> dict[str, Any]:

@@ -4,7 +4,7 @@ import shutil
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from dataclasses import replace as with_other
 from pathlib import Path
 
@@ -16,7 +16,7 @@ from zero_easel.core.finishing.embed import camera_of
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.photos.assets import Assets
-from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, header_of, read_photo
+from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, header_of, read_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.placing.layout import cuts_nothing, is_by_row
 from zero_easel.core.placing.placement import Adjustment, Placement, Subject
@@ -27,9 +27,10 @@ from zero_easel.core.tone.target import Calibration
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
 from zero_easel.engines.processes import map_processes, reason_of
+from zero_easel.folder.geometry import Geometry, PhotoFile
 from zero_easel.folder.lists import Lists
 from zero_easel.folder.matching import Matched, doubts_of, match_photos, name_of
-from zero_easel.pipeline import PictureError, Source, Task, calibration_of, clear, empty_frame, needs_cutout
+from zero_easel.pipeline import Source, Task, calibration_of, empty_frame, needs_cutout
 from zero_easel.planning.batch import EMPTY_BACKDROP, Batch, BatchPhoto, Products, lay_all, plan, why_left_out
 from zero_easel.planning.manifest import FAILED, LEFT_OUT, NAMES, ManifestRow, is_finished
 from zero_easel.planning.manifest import NAME as MANIFEST
@@ -47,7 +48,7 @@ class FolderRun:
     reason. assets: folder of the files that the standard names. to_look_at: photos that are left out as code cards that
     cannot be read, and may be items. keep_dates: whether pictures take the dates of their photos' files.
     finished: folders that hold what earlier runs made, and are not read. calibration: by the colour target that was
-    named."""
+    named. geometry: what is undone of the photos'."""
 
     out: Path
     standard: Standard
@@ -62,6 +63,7 @@ class FolderRun:
     keep_dates: bool = False
     finished: Sequence[Path] = ()
     calibration: Calibration | None = None
+    geometry: Geometry = field(default_factory=Geometry)
 
     @property
     def targets(self) -> list[str]:
@@ -114,6 +116,7 @@ def prepare(
     cards: bool = True,
     raw_counts: bool = True,
     target: Path | None = None,
+    geometry: Geometry | None = None,
     keep_dates: bool = False,
     at_least: int = 0,
     jobs: int = 1,
@@ -124,7 +127,7 @@ def prepare(
     Photos are looked through for code cards, if there may be any, `jobs` at once, where names and shot list leave some
     without a product; on_read is told how many of how many are done. at_least: px of the longer side, below which a
     photo stays out. raw_counts: of a raw file and the picture beside it the former is the photo. target: a photo of
-    the colour target, to which all colours are brought.
+    the colour target, to which all colours are brought. geometry: what is undone of the photos', nothing by default.
     """
     if not folder.is_dir():
         raise FolderError(f"{folder} is not a folder.")
@@ -153,12 +156,22 @@ def prepare(
         shown = Match("", "", SHOWS_TARGET, card=True)
         mine = target.resolve()
         matched = [one._replace(match=shown) if one.path.resolve() == mine else one for one in matched]
-    light = Adjustment(target=known.matrix) if known else Adjustment()
-    run = _planned(matched, out, standard, products, shots, bare, folder, assets, at_least, light)
+    geometry, target_matrix = geometry or Geometry(), known.matrix if known else None
+    _refuse_unknown(geometry, photos)
+    held = {one.path: Adjustment(target=target_matrix, rectified=geometry.of(one.path)) for one in matched}
+    run = _planned(matched, out, standard, products, shots, bare, folder, assets, at_least, held)
     earlier = [done for done in finished_within(folder) if done.resolve() != out.resolve()] if recursive else []
-    run = with_other(run, calibration=known, unusable=unusable, keep_dates=keep_dates, finished=earlier)
+    run = with_other(run, calibration=known, geometry=geometry, unusable=unusable)
+    run = with_other(run, keep_dates=keep_dates, finished=earlier)
     _refuse_clashes(run, replace=replace)
     return run
+
+
+def _refuse_unknown(geometry: Geometry, photos: Sequence[Path]) -> None:
+    """Raises FolderError if a photo is to be brought upright that is not among them."""
+    present = {path.resolve() for path in photos}
+    for path in sorted(geometry.upright - present):
+        raise FolderError(f"{path} is to be brought upright, and is not among the photos.")
 
 
 def _refuse_clashes(run: FolderRun, *, replace: bool) -> None:
@@ -223,7 +236,7 @@ def _execute_by_row(
     """Clear everything, lay the whole row out, then draw. kept: folder for the cutouts until then."""
     subjects, failed = dict(run.batch.subjects), set()
     work = (
-        (at, (run.photos[at], _cutout_in(kept, at), run.empties, subject, run.standard))
+        (at, (_file(run, at), _cutout_in(kept, at), subject, run.standard))
         for at, subject in run.batch.subjects.items()
         if at in by_photo
     )
@@ -258,7 +271,12 @@ def _arguments(
         )
         for picture in pictures
     ]
-    return run.photos[at], run.standard, parts, run.empties, run.batch.subjects[at], kept, run.assets, run.keep_dates
+    return _file(run, at), run.standard, parts, run.batch.subjects[at], kept, run.assets, run.keep_dates
+
+
+def _file(run: FolderRun, at: int) -> PhotoFile:
+    path, known = run.photos[at], run.batch.subjects[at].adjustment.rectified
+    return PhotoFile(path, run.empties, known, run.geometry.is_upright(path))
 
 
 def _calibrated(target: Path) -> Calibration:
@@ -282,7 +300,7 @@ def _planned(
     folder: Path,
     assets: Path | None,
     at_least: int,
-    light: Adjustment,
+    held: Mapping[Path, Adjustment],
 ) -> FolderRun:
     whole = cuts_nothing(standard) or names_ask_for(standard, "width", "height")
     shots = []
@@ -291,8 +309,9 @@ def _planned(
         small = f"its longer side has fewer than {at_least} px" if 0 < max(frame) < at_least else ""
         within = folder_within(one.path, folder)
         out_of_it = why_left_out(one.match) or small
+        own = held[one.path]
         shots.append(
-            BatchPhoto(name_of(one.path), one.match, one.taken, out_of_it, frame, adjustment=light, folder=within)
+            BatchPhoto(name_of(one.path), one.match, one.taken, out_of_it, frame, adjustment=own, folder=within)
         )
     columns = sorted({key for product in products for key in product.extra})
     catalog = Products({p.code: p for p in products}, columns, bool(products or listed))
@@ -321,38 +340,31 @@ def folder_within(path: Path, folder: Path) -> str:
     return "/".join(printable(part) for part in path.relative_to(folder).parts[:-1])
 
 
-def _photo(path: Path, scale: float = 1.0) -> Photo:
-    try:
-        return read_photo(path, name_of(path), scale, wide=True)
-    except PhotoError as error:
-        raise PictureError(str(error)) from error
-
-
-def _clear(path: Path, empties: list[Path]) -> CutItem:
-    return clear(_photo(path), [empty_frame(empty) for empty in empties])
-
-
 def _frame(path: Path) -> Size:
     """Size of the upright photo by its header; 0 x 0 if that does not tell."""
     header = header_of(path)
     return header.size if header else Size(0, 0)
 
 
-def _measure(path: Path, kept: Path, empties: list[Path], subject: Subject, standard: Standard) -> Subject:
+def _measure(photo: PhotoFile, kept: Path, subject: Subject, standard: Standard) -> Subject:
     """Clear a photo, keep its cutout, and return what its place depends on."""
+    subject = _rectified(photo, subject)
     if not needs_cutout(subject, standard):
-        facts = _photo(path).facts
-        return subject._replace(frame=Size(facts.width, facts.height))
-    item = _clear(path, empties)
+        return subject._replace(frame=photo.frame)
+    item = photo.item()
     keep_cutout(kept, item, durable=False)
     return subject._replace(measures=item.measures, frame=item.frame)
 
 
+def _rectified(photo: PhotoFile, subject: Subject) -> Subject:
+    """With what is undone of its geometry, as far as that had to be found."""
+    return subject._replace(adjustment=subject.adjustment._replace(rectified=photo.rectification))
+
+
 def _make(
-    path: Path,
+    photo: PhotoFile,
     standard: Standard,
     parts: list[tuple[Task, Path]],
-    empties: list[Path],
     subject: Subject,
     kept: Path | None,
     assets: Path | None,
@@ -361,9 +373,10 @@ def _make(
     """The pictures of one photo."""
 
     def item() -> CutItem:
-        return (kept_cutout(kept) if kept is not None else None) or _clear(path, empties)
+        return (kept_cutout(kept) if kept is not None else None) or photo.item()
 
-    source = Source(name_of(path), lambda scale: _photo(path, scale), item, lambda: camera_of(path.read_bytes()))
+    path, subject = photo.path, _rectified(photo, subject)
+    source = Source(name_of(path), photo.photo, item, lambda: camera_of(path.read_bytes()))
     found = [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
     if keep_dates:
         for one, (_, target) in zip(found, parts, strict=True):

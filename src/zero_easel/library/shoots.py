@@ -21,6 +21,7 @@ from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
 from zero_easel.files import write_atomically
+from zero_easel.library.changes.cutouts import requeue
 from zero_easel.library.changes.matches import stale
 from zero_easel.library.changes.standards import add_standard, change_rules, ensure_standard, remove_standard, used_by
 from zero_easel.library.store.models import (
@@ -36,7 +37,7 @@ from zero_easel.library.store.models import (
     ShotRow,
     StandardRow,
 )
-from zero_easel.library.store.vault import Vault, cutout_key
+from zero_easel.library.store.vault import Vault
 from zero_easel.planning.whole import NAME, whole_standard
 
 THUMBNAIL = 320
@@ -230,57 +231,6 @@ def delete_shoot(session: Session, vault: Vault, shoot: Shoot) -> None:
         remove_standard(session, standard)
     for run_id in ids:
         shutil.rmtree(vault.run(run_id), ignore_errors=True)
-
-
-def empties_of(session: Session, shoot_id: int) -> list[str]:
-    """Digests of a shoot's photos of its bare backdrop."""
-    query = (
-        select(PhotoRow.digest)
-        .where(PhotoRow.shoot_id == shoot_id, PhotoRow.empty, ~PhotoRow.left_out)
-        .order_by(PhotoRow.id)
-    )
-    return list(session.scalars(query))
-
-
-def set_empty(session: Session, photo: PhotoRow, empty: bool) -> None:
-    """Say that a photo shows the bare backdrop, or that it shows an item after all; its shoot is cleared again."""
-    photo.empty = empty
-    session.flush()
-    requeue(session, photo.shoot_id)
-
-
-def requeue(session: Session, shoot_id: int) -> None:
-    """A shoot's photos wait for clearing again if what their cutouts depend on has changed."""
-    empties = empties_of(session, shoot_id)
-    for photo in photos_of(session, shoot_id):
-        if not photo.error and not photo.card and photo.cutout_key != key_of(photo, empties):
-            photo.clearing, photo.accepted = Clearing.WAITING, False
-
-
-def key_of(photo: PhotoRow, empties: list[str]) -> str:
-    """Name of the cutout that a photo should have; empties: of its shoot."""
-    return cutout_key(photo.digest, empties, photo.marks)
-
-
-def cutout_keys(session: Session, shoot_id: int) -> dict[int, str]:
-    """Names of the cutouts that the photos of a shoot should have, by photo id."""
-    empties = empties_of(session, shoot_id)
-    photos = session.scalars(select(PhotoRow).where(PhotoRow.shoot_id == shoot_id)).unique()
-    return {photo.id: key_of(photo, empties) for photo in photos}
-
-
-def requeue_outdated(session: Session, vault: Vault) -> int:
-    """Photos whose cutout is gone, or was made by another engine, wait for clearing again; returns how many."""
-    photos = session.scalars(select(PhotoRow).where(PhotoRow.clearing == Clearing.DONE)).unique().all()
-    empties = {shoot_id: empties_of(session, shoot_id) for shoot_id in {p.shoot_id for p in photos}}
-    current = {p.id: key_of(p, empties[p.shoot_id]) for p in photos}
-    outdated = [p.id for p in photos if p.cutout_key != current[p.id] or not vault.cutout(current[p.id]).exists()]
-    for start in range(0, len(outdated), 500):
-        chosen = outdated[start : start + 500]
-        session.execute(
-            update(PhotoRow).where(PhotoRow.id.in_(chosen)).values(clearing=Clearing.WAITING, accepted=False)
-        )
-    return len(outdated)
 
 
 def remake_small(session: Session, vault: Vault, digest: str) -> None:

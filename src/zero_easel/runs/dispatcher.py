@@ -24,8 +24,9 @@ from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import abandon, alone, can_start, handed_to, new_pool, reason_of
+from zero_easel.library.changes.cutouts import empties_of, key_of
 from zero_easel.library.changes.matches import ensure_matched
-from zero_easel.library.shoots import empties_of, key_of, store_reading, waiting_to_be_read, waits_for_clearing
+from zero_easel.library.shoots import store_reading, waiting_to_be_read, waits_for_clearing
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import (
     Clearing,
@@ -38,7 +39,7 @@ from zero_easel.library.store.models import (
     RunState,
     Shoot,
 )
-from zero_easel.library.store.vault import Vault
+from zero_easel.library.store.vault import Vault, cutout_key
 from zero_easel.pipeline import Task
 from zero_easel.runs.service import finish_if_through, placements_of, recover, start_asked, subject_of
 from zero_easel.runs.work import Cleared, Order, clear_photo, make_pictures, read_original
@@ -325,7 +326,8 @@ class Dispatcher:
 
 def _order(session: Session, photo: PhotoRow) -> Order:
     empties = empties_of(session, photo.shoot_id)
-    return Order(photo.digest, photo.name, key_of(photo, empties), tuple(empties), photo.marks)
+    key, before = key_of(photo, empties), cutout_key(photo.digest, empties, photo.marks)
+    return Order(photo.digest, photo.name, key, tuple(empties), photo.marks, photo.adjustment.rectified, before)
 
 
 def _store_cutout(session: Session, photo_id: int, cleared: Cleared) -> None:

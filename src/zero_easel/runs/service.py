@@ -15,11 +15,12 @@ from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.engines.making import Made
 from zero_easel.library.batches import ShootPlan, plan_lines
+from zero_easel.library.changes.cutouts import cutout_keys
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.standards import freeze
 from zero_easel.library.lists.lines import PhotoLine, lines_of, takes_part
 from zero_easel.library.lists.lineup import row_of
-from zero_easel.library.shoots import cutout_keys, waiting_to_be_read
+from zero_easel.library.shoots import waiting_to_be_read
 from zero_easel.library.store.models import (
     Clearing,
     PictureRow,

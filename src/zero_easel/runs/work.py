@@ -11,8 +11,10 @@ from zero_easel.core.finishing.encode import encode_webp, weight_of
 from zero_easel.core.items.flag import Flag
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.items.measure import Measures
+from zero_easel.core.items.rectified import rectified_item
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box
+from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
 from zero_easel.core.light.space import as_srgb
 from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import Photo, read_photo
@@ -25,7 +27,7 @@ from zero_easel.engines.making import Made, made
 from zero_easel.files import write_atomically
 from zero_easel.library.store.models import PhotoRow
 from zero_easel.library.store.vault import Vault
-from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, reading_of
+from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, reading_of, rectified_photo
 
 SMALL, LARGE = 480, 1400
 """Longer sides of the reduced cutouts that pages show, px."""
@@ -60,13 +62,16 @@ class PhotoResult:
 @dataclass(frozen=True)
 class Order:
     """A photo to be cleared. key: what its cutout will be called. empties: digests of photos of its bare backdrop.
-    marks: what a person drew."""
+    marks: what a person drew. rectified: what is undone of its geometry once it is cut out; before: what the cutout is
+    called that knows nothing of that."""
 
     digest: str
     name: str
     key: str
     empties: tuple[str, ...]
     marks: tuple[Mark, ...]
+    rectified: Rectification = AS_PHOTOGRAPHED
+    before: str = ""
 
 
 def read_original(root: Path, digest: str, name: str) -> Reading:
@@ -96,7 +101,7 @@ def make_pictures(
             kept, cleared = _cleared(vault, order)
         return kept
 
-    source = Source(order.name, lambda scale: _original(vault, order, scale), item, lambda: _camera(vault, order))
+    source = Source(order.name, lambda scale: _drawn(vault, order, scale), item, lambda: _camera(vault, order))
     assets = Assets(vault.assets)
     done = tuple(made(source, subject, rules, task, target, assets) for task, target in parts)
     return PhotoResult(done, cleared)
@@ -104,7 +109,7 @@ def make_pictures(
 
 def kept_source(vault: Vault, photo: PhotoRow) -> Source:
     """A photo of the library with its kept cutout; for pictures that are only measured."""
-    order = Order(photo.digest, photo.name, photo.cutout_key or "", (), ())
+    order = Order(photo.digest, photo.name, photo.cutout_key or "", (), (), photo.adjustment.rectified)
 
     def item() -> CutItem:
         kept = kept_cutout(vault.cutout(order.key)) if order.key else None
@@ -112,7 +117,7 @@ def kept_source(vault: Vault, photo: PhotoRow) -> Source:
             raise PictureError(f"{photo.name} is not cleared yet.")
         return kept
 
-    return Source(photo.name, lambda scale: _original(vault, order, scale), item, lambda: _camera(vault, order))
+    return Source(photo.name, lambda scale: _drawn(vault, order, scale), item, lambda: _camera(vault, order))
 
 
 def _camera(vault: Vault, order: Order) -> Camera:
@@ -121,8 +126,11 @@ def _camera(vault: Vault, order: Order) -> Camera:
 
 def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
     started = time.perf_counter()
-    photo = _original(vault, order)
-    item = clear(photo, [_empty(vault, digest) for digest in order.empties], order.marks)
+    item = kept_cutout(vault.cutout(order.before)) if order.rectified != AS_PHOTOGRAPHED else None
+    if item is None:
+        photo = _original(vault, order)
+        item = clear(photo, [_empty(vault, digest) for digest in order.empties], order.marks)
+    item = rectified_item(item, order.rectified)
     weight = _keep(vault, order.key, item)
     height, width = item.pixels.shape[:2]
     cleared = Cleared(
@@ -146,6 +154,11 @@ def _original(vault: Vault, order: Order, scale: float = 1.0) -> Photo:
         return read_photo(vault.original(order.digest), order.name, scale, wide=True)
     except PhotoError as error:
         raise PictureError(str(error)) from error
+
+
+def _drawn(vault: Vault, order: Order, scale: float) -> Photo:
+    """The original as pictures are drawn from it."""
+    return rectified_photo(_original(vault, order, scale), order.rectified)
 
 
 def _empty(vault: Vault, digest: str) -> Encoded:

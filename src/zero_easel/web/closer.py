@@ -72,15 +72,6 @@ def preview_of(vault: Vault, key: str, kind: str) -> NDArray[np.uint8] | None:
     return np.dstack([photo.pixels, alpha])
 
 
-@lru_cache(4)
-def large_of(vault: Vault, digest: str) -> NDArray[np.uint8] | None:
-    """A photo at screen size, (h, w, 3) sRGB; None where it is not there."""
-    try:
-        return np.asarray(read_photo(vault.large(digest)).pixels, np.uint8)
-    except PhotoError:
-        return None
-
-
 def agreements(row: Sequence[RowEntry], placements: Sequence[Placement | None]) -> dict[str, float]:
     """Of each product with several photos, the largest Delta E between their items' mean colours after the tone."""
     seen: dict[str, list[NDArray[np.float32]]] = {}

@@ -2,7 +2,11 @@
 
 from typing import NamedTuple
 
+import numpy as np
+
 from zero_easel.core.items.flag import Outline
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification, to_rectified
 from zero_easel.library.store.models import PhotoRow
 
 
@@ -13,18 +17,21 @@ class DoubtfulPlace(NamedTuple):
     open: bool
 
 
-def places_on(photo: PhotoRow) -> list[DoubtfulPlace]:
-    """All doubtful places of a photo's cutout, the most serious first."""
+def places_on(photo: PhotoRow, *, rectified: bool = False) -> list[DoubtfulPlace]:
+    """All doubtful places of a photo's cutout, the most serious first. rectified: where they lie after what is
+    undone of the photo's geometry, as its cutout is drawn."""
     if photo.cutout is None:
         return []
-    width, height = photo.original.width, photo.original.height
+    frame = Size(photo.original.width, photo.original.height)
+    undone = photo.adjustment.rectified if rectified else AS_PHOTOGRAPHED
     return [
-        DoubtfulPlace(_path(outline, width, height), flag.open)
+        DoubtfulPlace(_path(outline, frame, undone), flag.open)
         for flag in photo.cutout.flags
         for outline in flag.places
     ]
 
 
-def _path(outline: Outline, width: int, height: int) -> str:
-    points = (f"{x * width / 1000:.1f} {y * height / 1000:.1f}" for x, y in outline)
+def _path(outline: Outline, frame: Size, undone: Rectification) -> str:
+    places = to_rectified(np.array(outline) * np.array(frame) / 1000, undone, frame)
+    points = (f"{x:.1f} {y:.1f}" for x, y in places)
     return f"M{'L'.join(points)}Z"

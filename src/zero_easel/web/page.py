@@ -1,9 +1,11 @@
 """What all screens share: templates, the database session, shoots by number, and the zero line."""
 
+import json
 from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any, TypeVar
+from urllib.parse import quote
 
 from fastapi import Depends, HTTPException, Request
 from fastapi.responses import HTMLResponse
@@ -12,7 +14,9 @@ from pydantic import AfterValidator
 from sqlalchemy.orm import Session
 
 from zero_easel import __version__
-from zero_easel.library.lists.lines import doubtful, takes_part
+from zero_easel.core.light.rectify import AS_PHOTOGRAPHED
+from zero_easel.core.placing.placement import Adjustment
+from zero_easel.library.lists.lines import PhotoLine, doubtful, takes_part
 from zero_easel.library.store.models import PhotoRow, Run, Shoot
 from zero_easel.web.flash import Flash
 from zero_easel.workbench import Workbench
@@ -125,6 +129,18 @@ def day(moment: datetime | None) -> str:
     return f"{moment.day} {moment:%B %Y}" if moment else ""
 
 
+_SHOWN = 1000
+"""px of the longer side of a photo whose geometry is undone for a page."""
+
+
+def straight_source(line: PhotoLine, adjustment: Adjustment) -> str:
+    """Address of a whole photo at screen size as it is drawn: what is undone of its geometry is undone."""
+    if adjustment.rectified == AS_PHOTOGRAPHED:
+        return f"/media/large/{line.digest}.jpg"
+    return f"/photos/{line.id}/straight.jpg?longest={_SHOWN}&as={quote(json.dumps(adjustment.rectified, separators=(',', ':')))}"
+
+
+templates.env.globals.update(straight_source=straight_source)
 templates.env.globals.update(doubtful=doubtful, takes_part=takes_part, version=__version__)
 
 

@@ -21,7 +21,8 @@ class CutItem:
     """The part of a photo that holds the item.
 
     pixels: (h, w, 4) uint8 or uint16, encoded in its space with straight alpha; clear of colour where alpha is 0.
-    left, top: where its first pixel lies in the upright photo. width, height: of the whole upright photo, px.
+    left, top: where its first pixel lies in the upright photo; in a rectified one it may lie beyond the frame.
+    width, height: of the whole upright photo, px.
     measures: of the item in the upright photo, None if there is no item. confidence: 0..1. flags: reasons to look.
     shadow: (h', w') uint8 over the whole photo, the share of light that the item takes from the backdrop, in 255ths.
     """
@@ -95,7 +96,9 @@ class CutItem:
         """(H, W, 4) in its space at the upright photo's own size, transparent around the item."""
         full = np.zeros((self.height, self.width, 4), self.pixels.dtype)
         h, w = self.pixels.shape[:2]
-        full[self.top : self.top + h, self.left : self.left + w] = self.pixels
+        x, y = max(0, -self.left), max(0, -self.top)  # where what lies within the frame begins
+        inside = full[self.top + y : self.top + h, self.left + x : self.left + w]
+        inside[:] = self.pixels[y : y + inside.shape[0], x : x + inside.shape[1]]
         return full
 
     def reduced(self, longest: int) -> "CutItem":

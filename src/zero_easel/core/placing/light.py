@@ -115,7 +115,7 @@ def _seen(backdrop: Colour | None, colours: tuple[tuple[float, ...], ...], said:
 
 def words_of(placement: Placement, subject: Subject) -> list[str]:
     """What is done to the light of a photo, in words."""
-    rules, tone, words = placement.rules, placement.tone, list[str]()
+    rules, tone, words = placement.rules, placement.tone, _geometry(subject)
     if tone.does_nothing and not (rules.noise or rules.sharpening or placement.lens.vignette):
         return words
     light = np.asarray(backdrop_of(subject) or (0.5, 0.5, 0.5))
@@ -137,6 +137,12 @@ def words_of(placement: Placement, subject: Subject) -> list[str]:
     if rules.sharpening:
         words.append(f"sharpened by {rules.sharpening:g} %")
     return words
+
+
+def _geometry(subject: Subject) -> list[str]:
+    known = subject.adjustment.rectified
+    bend = f"lines straightened that the lens bent by {abs(known.bend):.1f} %"
+    return [bend] * any(known.radial) + ["brought upright"] * bool(known.corners)
 
 
 def _labs(tone: Tone, lights: Sequence[Sequence[float]]) -> list[tuple[float, float, float]]:

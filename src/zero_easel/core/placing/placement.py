@@ -5,6 +5,7 @@ from typing import Any, Literal, NamedTuple, Self
 
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Box, Map, Size
+from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
 from zero_easel.core.placing.pose import Dimensions
 from zero_easel.core.standard.rules import Item
 from zero_easel.core.tone.noise import Noise
@@ -33,7 +34,7 @@ class Adjustment(NamedTuple):
     an uncut picture shows, in px of the upright photo; zoom: how much closer than need be. parts: the same for canvases
     of some proportions, which go before. backdrop: "cleared" or "kept" instead of the rule's, or "". neutral: linear
     sRGB of what ought to be neutral in the photo, instead of the measured backdrop. target: the matrix on linear sRGB
-    that a colour target gave, row by row.
+    that a colour target gave, row by row. rectified: what is undone of the photo's geometry before all else.
     """
 
     turn: float | None = None
@@ -46,6 +47,7 @@ class Adjustment(NamedTuple):
     parts: tuple[KeptPart, ...] = ()
     neutral: tuple[float, float, float] | None = None
     target: Nine | None = None
+    rectified: Rectification = AS_PHOTOGRAPHED
 
     def kept_on(self, canvas: Size) -> tuple[tuple[float, float] | None, float]:
         """Middle and zoom of what is kept on a canvas; None leaves the middle to the rule."""
@@ -65,6 +67,10 @@ class Adjustment(NamedTuple):
         """Whether the item sits otherwise than the rule says."""
         return self[:4] != Adjustment()[:4]
 
+    def placed_like(self, other: Self) -> Self:
+        """Placed as another photo is; what is known of this photo's own light and geometry stays."""
+        return other._replace(neutral=self.neutral, target=self.target, rectified=self.rectified)
+
     def changed(self) -> dict[str, Any]:
         """Only what differs from the rule."""
         usual = Adjustment()._asdict()
@@ -76,7 +82,8 @@ class Adjustment(NamedTuple):
         keep = changed.get("keep")
         parts = tuple(KeptPart(*part) for part in changed.get("parts", ()))
         light = {key: tuple(changed[key]) for key in ("neutral", "target") if changed.get(key)}
-        return cls(**{**changed, "keep": tuple(keep) if keep else None, "parts": parts, **light})
+        geometry = {"rectified": Rectification.of(changed["rectified"])} if "rectified" in changed else {}
+        return cls(**{**changed, "keep": tuple(keep) if keep else None, "parts": parts, **light, **geometry})
 
 
 class Subject(NamedTuple):

@@ -6,12 +6,15 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zero_easel.core.light.geometry import Size
+from zero_easel.core.light.rectify import Rectification, problem_of
 from zero_easel.core.placing.by_example import rules_from
 from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Adjustment, KeptPart, Placement
 from zero_easel.core.standard.differences import changes_between
 from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError
 from zero_easel.core.tone.toning import Nine
+from zero_easel.library.changes.cutouts import follow_cutouts
 from zero_easel.library.changes.history import Where, record
 from zero_easel.library.changes.standards import add_standard, drop_rule, set_rule, store
 from zero_easel.library.lists.lineup import RowEntry, row_of
@@ -58,9 +61,19 @@ def set_target(session: Session, shoot: Shoot, target: Nine | None) -> int:
     return len(ids)
 
 
+def rectify(session: Session, shoot: Shoot, asked: Mapping[int, Rectification], text: str) -> None:
+    """Undo the geometry of photos otherwise than before; text: what was done, {} for the photos. Raises StandardError
+    if there is no such photo in the shoot, or one cannot be rectified so; nothing is changed then."""
+    for photo in _photos(session, shoot, list(asked)):
+        frame = Size(photo.original.width, photo.original.height)
+        if problem := problem_of(asked[photo.id], frame):
+            raise StandardError(problem.removesuffix("."))
+    _adjust(session, shoot, list(asked), text, asked)
+
+
 def back_to_rule(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:
-    """Drop what a person decided for photos."""
-    _adjust(session, shoot, ids, "{} back to the rule", lambda _: Adjustment())
+    """Drop what a person decided about the place of photos."""
+    _adjust(session, shoot, ids, "{} back to the rule", lambda adjustment: adjustment.placed_like(Adjustment()))
 
 
 def same_for_view(session: Session, shoot: Shoot, photo_id: int) -> int:
@@ -74,7 +87,7 @@ def same_for_view(session: Session, shoot: Shoot, photo_id: int) -> int:
     adjustment = mine.subject.adjustment._replace(keep=None)
     if others:
         text = f"{len(others)} {mine.subject.view or 'other'} views placed like {_called(mine)}"
-        _adjust(session, shoot, others, text, lambda _: adjustment)
+        _adjust(session, shoot, others, text, lambda own: own.placed_like(adjustment))
     return len(others)
 
 
@@ -130,8 +143,8 @@ def _placed(session: Session, shoot: Shoot, photo_id: int) -> tuple[RowEntry, Pl
 
 
 def _turned(adjustment: Adjustment) -> Adjustment:
-    """Of an adjustment what is no rule for others: how one photo was held."""
-    return Adjustment(turn=adjustment.turn)
+    """Of an adjustment what is no rule for others: how one photo was held, and what is known of its own light."""
+    return adjustment.placed_like(Adjustment(turn=adjustment.turn))
 
 
 def _called(entry: RowEntry) -> str:
@@ -139,13 +152,21 @@ def _called(entry: RowEntry) -> str:
 
 
 def _adjust(
-    session: Session, shoot: Shoot, ids: Sequence[int], text: str, change: Callable[[Adjustment], Adjustment]
+    session: Session,
+    shoot: Shoot,
+    ids: Sequence[int],
+    text: str,
+    change: Callable[[Adjustment], Adjustment] | Mapping[int, Rectification],
 ) -> None:
     """Change what a person decided for photos, and keep that; text: what was done, {} for the photos."""
     photos = _photos(session, shoot, ids)
     before = {photo.id: photo.adjustment.changed() for photo in photos}
     for photo in photos:
-        photo.adjustment = change(photo.adjustment)
+        if callable(change):
+            photo.adjustment = change(photo.adjustment)
+        else:
+            photo.adjustment = photo.adjustment._replace(rectified=change[photo.id])
+    follow_cutouts(session, photos)
     after = {photo.id: photo.adjustment.changed() for photo in photos}
     if after != before:
         which = (photos[0].code or photos[0].name) if len(photos) == 1 else f"{len(photos)} photos"

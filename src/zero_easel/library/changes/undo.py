@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.placing.placement import Adjustment
 from zero_easel.core.standard.differences import Difference
+from zero_easel.library.changes.cutouts import follow_cutouts
 from zero_easel.library.changes.history import Where, take
 from zero_easel.library.changes.matches import all_stale, rematch
 from zero_easel.library.changes.repairs import set_shots
@@ -38,10 +39,11 @@ def _step(session: Session, where: Where, *, back: bool) -> Step | None:
         return None
     changes = _rules(session, change, back=back)
     side = change.before if back else change.after
-    for photo_id, adjustment in side.adjustments.items():
-        photo = session.get(PhotoRow, photo_id)
-        if photo is not None:
-            photo.adjustment = Adjustment.of(adjustment)
+    placed = [(session.get(PhotoRow, photo_id), adjustment) for photo_id, adjustment in side.adjustments.items()]
+    present = [(photo, adjustment) for photo, adjustment in placed if photo is not None]
+    for photo, adjustment in present:
+        photo.adjustment = Adjustment.of(adjustment)
+    follow_cutouts(session, [photo for photo, _ in present])
     if change.after.marks:
         _marks(session, change, back=back)
     if side.photos or side.shots is not None or side.cards is not None or side.raw_counts is not None:

@@ -1,12 +1,14 @@
 """Files that the application keeps: originals by content digest, written once and never again; all else derived."""
 
 import hashlib
+import json
 import shutil
 from collections.abc import Sequence
 from pathlib import Path
 
 from zero_easel.core.clearing.cutout import ENGINE
 from zero_easel.core.clearing.marks import Mark
+from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
 from zero_easel.core.photos.decoding import digest_of
 from zero_easel.files import is_partial, write_atomically
 
@@ -96,8 +98,14 @@ class Vault:
         return self._derived / kind / key[:2]
 
 
-def cutout_key(digest: str, empties: Sequence[str] = (), marks: Sequence[Mark] = ()) -> str:
+def cutout_key(
+    digest: str,
+    empties: Sequence[str] = (),
+    marks: Sequence[Mark] = (),
+    rectified: Rectification = AS_PHOTOGRAPHED,
+) -> str:
     """Digest of everything that a cutout depends on: the original, the engine's version, the digests of the empty
-    frames that it may use, and a person's marks."""
+    frames that it may use, a person's marks, and what is undone of the photo's geometry."""
     drawn = " ".join(mark.model_dump_json() for mark in marks)
-    return hashlib.sha256(f"{digest} {ENGINE} {' '.join(sorted(empties))} {drawn}".encode()).hexdigest()
+    upright = f" {json.dumps(rectified)}" if rectified != AS_PHOTOGRAPHED else ""
+    return hashlib.sha256(f"{digest} {ENGINE} {' '.join(sorted(empties))} {drawn}{upright}".encode()).hexdigest()

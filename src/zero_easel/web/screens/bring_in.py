@@ -8,12 +8,12 @@ from urllib.parse import urlencode
 from fastapi import APIRouter, BackgroundTasks, Depends, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 
+from zero_easel.library.changes.cutouts import set_empty
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.repairs import leave_out, leave_photo_out
 from zero_easel.library.incoming import take
 from zero_easel.library.lists.lines import line_of, lines_of
 from zero_easel.library.lists.listing import SORTS, Ask, listed, looks_soft, softness, wanted_ids
-from zero_easel.library.shoots import set_empty
 from zero_easel.library.store.models import Shoot
 from zero_easel.web.page import Bench, Db, Number, PhotoById, ShootById, found, show, templates
 from zero_easel.web.stages import stages

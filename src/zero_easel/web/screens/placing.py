@@ -28,7 +28,7 @@ from zero_easel.library.changes.standards import following
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lineup import RowEntry, row_of
 from zero_easel.library.store.models import Shoot
-from zero_easel.web.page import Db, Number, ShootById, found, show
+from zero_easel.web.page import Db, Number, ShootById, found, show, straight_source
 from zero_easel.web.screens.standards import ruled, sentences
 from zero_easel.web.stages import stages
 
@@ -224,7 +224,7 @@ def _item(entry: RowEntry, placement: Placement, rules: Standard, areas: dict[st
     line, subject = entry.line, entry.subject
     whole = placement.rules.backdrop != "cleared"
     if placement.rules.backdrop == "kept" or not entry.key:
-        source, crop = f"/media/large/{line.digest}.jpg", [0, 0, *subject.frame]
+        source, crop = straight_source(line, subject.adjustment), [0, 0, *subject.frame]
     else:
         source = f"/media/cutout/{entry.key}/small.webp"
         crop = [entry.left, entry.top, entry.width, entry.height]

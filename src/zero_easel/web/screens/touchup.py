@@ -12,11 +12,12 @@ from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.photos.decoding import Photo, read_photo
 from zero_easel.core.photos.opening import PhotoError
+from zero_easel.library.changes.cutouts import empties_of, key_of
 from zero_easel.library.changes.history import Where, undoable
 from zero_easel.library.changes.touchups import draw, fences_of
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lines import doubtful
-from zero_easel.library.shoots import empties_of, key_of, photos_of
+from zero_easel.library.shoots import photos_of
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 from zero_easel.pipeline import empty_frame
 from zero_easel.touchup.open_photos import TILE, OpenPhoto

@@ -51,6 +51,7 @@ const open = async (wanted) => {
   at = [width / 2, height / 8];
   title.textContent = `The light on ${name}: what ought to be neutral?`;
   drop.hidden = !byHand;
+  document.querySelector("#straighten").href = `/photos/${id}/straighten`;
   draw();
   if (!dialog.open) dialog.showModal();
   part("#neutral-picture").focus();
