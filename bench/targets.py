@@ -1,6 +1,7 @@
-"""How well the colour target is found and used: drawn into photos under other light, from other places, with noise.
+"""How well colour target and grey card are found and used: drawn into photos under other light, from other places,
+with noise.
 
-python bench/targets.py [--cases 100] [--seed 1]: found, false ones in the photos without it, and what remains.
+python bench/targets.py [--cases 100] [--seed 1] [--grey]: found, false ones in the photos without it, what remains.
 """
 
 import argparse
@@ -14,8 +15,9 @@ from zero_easel.core.light.colour import Encoded, Float, to_linear, to_srgb8
 from zero_easel.core.photos.decoding import read_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.photos.reducing import reduced
-from zero_easel.core.tone.balance import warmed
+from zero_easel.core.tone.balance import to_neutral, warmed
 from zero_easel.core.tone.difference import delta_e, lab_of
+from zero_easel.core.tone.grey_card import find_grey_card
 from zero_easel.core.tone.target import calibrated, reference
 from zero_easel.core.tone.target_finding import find_target
 
@@ -42,11 +44,27 @@ def drawn_target(patch: int, rng: np.random.Generator) -> Float:
     return sheet
 
 
-def case(rng: np.random.Generator, background: Encoded) -> Case:
-    """One random photo of the target."""
+def drawn_card(rng: np.random.Generator) -> Float:
+    """A grey card from the front, linear light: 18 %, or a little off."""
+    height, width = 600, int(rng.integers(450, 1000))
+    return np.full((height, width, 3), rng.uniform(0.16, 0.2), np.float32)
+
+
+def paper(rng: np.random.Generator) -> Encoded:
+    """A bare backdrop, (H, W, 3) uint8: paper of some brightness, lit from one side, with a fibre."""
+    y, x = np.mgrid[:1200, :1600] / 1600 - 0.4
+    slope = rng.normal(0, 0.35, 2)
+    fibre = cv2.GaussianBlur(rng.normal(0, 1, y.shape), (0, 0), rng.uniform(0.6, 3)) * rng.uniform(0, 0.02)
+    light = rng.uniform(0.35, 0.85) * np.exp(slope[0] * x + slope[1] * y + fibre)
+    tint = np.exp(rng.normal(0, 0.012, 3))
+    return to_srgb8(np.clip(light[..., None] * tint, 0, 1).astype(np.float32))
+
+
+def case(rng: np.random.Generator, background: Encoded, sheet: Float | None = None) -> Case:
+    """One random photo of the target, or of another sheet."""
     scene = to_linear(reduced(background, int(rng.integers(1100, 2200))))
     h, w = scene.shape[:2]
-    sheet = drawn_target(90, rng)
+    sheet = drawn_target(90, rng) if sheet is None else sheet
     th, tw = sheet.shape[:2]
     width = rng.uniform(0.22, 0.8) * min(w, h * tw / th)
     corners = np.array([[0, 0], [tw, 0], [tw, th], [0, th]], float) - (tw / 2, th / 2)
@@ -87,6 +105,17 @@ def remaining(one: Case) -> float | None:
     return float(delta_e(lab_of(fixed[whole]), lab_of(reference()[whole])).mean())
 
 
+def grey_remaining(one: Case) -> float | None:
+    """Delta E of a light grey under the case's light from neutral after the card found in it was made neutral; None if
+    none was found."""
+    found = find_grey_card(one.pixels)
+    if found is None:
+        return None
+    seen = to_neutral(found) @ (one.cast @ np.full(3, 0.5))
+    level = float(seen @ (0.2126, 0.7152, 0.0722))
+    return float(delta_e(lab_of(np.float32(seen)), lab_of(np.full(3, level, np.float32))))
+
+
 def damaged(path: Path) -> bool:
     """Whether a file gives no picture."""
     try:
@@ -102,19 +131,27 @@ def main() -> None:
     parser.add_argument("--cases", type=int, default=100)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--without", type=Path, nargs="*", default=[PHOTOS])
+    parser.add_argument("--grey", action="store_true", help="the grey card instead of the target")
     asked = parser.parse_args()
     photos = sorted(
         path for folder in asked.without for path in folder.rglob("*") if path.suffix.lower() in (".jpg", ".jpeg")
     )
     rng = np.random.default_rng(asked.seed)
     backgrounds = [read_photo(path).pixels for path in sorted(PHOTOS.glob("*.JPG"))[:12]]
-    errors = [remaining(case(rng, backgrounds[n % len(backgrounds)])) for n in range(asked.cases)]
+    errors = []
+    for n in range(asked.cases):
+        behind = backgrounds[n % len(backgrounds)]
+        if asked.grey:
+            errors.append(grey_remaining(case(rng, behind if n % 4 == 3 else paper(rng), drawn_card(rng))))
+        else:
+            errors.append(remaining(case(rng, behind)))
     known = np.array([error for error in errors if error is not None])
     worst = f"90 % {np.percentile(known, 90):.2f}, worst {known.max():.2f}"
     print(f"found in {len(known)} of {len(errors)}; mean Delta E {known.mean():.2f}, {worst}")
     print("missed:", [at for at, error in enumerate(errors) if error is None])
-    looked = {path.name: find_target(read_photo(path).pixels) for path in photos if not damaged(path)}
-    false = [name for name, patches in looked.items() if patches]
+    find = find_grey_card if asked.grey else find_target
+    looked = {path.name: find(read_photo(path).pixels) for path in photos if not damaged(path)}
+    false = [name for name, shown in looked.items() if shown]
     print(f"false in {len(false)} of {len(looked)} photos without it: {false}")
 
 

@@ -17,6 +17,7 @@ _STATED = {
     "colorama": "BSD-3-Clause",
     "pi-heif": "BSD-3-Clause; its wheels carry libheif and libde265, LGPL-3.0",
     "pyvips-binary": "LGPL-3.0-or-later (libvips and what it is built with)",
+    "lensfunpy": "MIT; its wheels carry lensfun, LGPL-3.0, and its measurements of lenses, CC BY-SA 3.0",
     "rawpy": "MIT; its wheels carry LibRaw, LGPL-2.1 or CDDL-1.0",
     "scipy": "BSD-3-Clause",
     "numpy": "BSD-3-Clause",

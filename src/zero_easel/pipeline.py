@@ -39,6 +39,7 @@ from zero_easel.core.standard.naming import printable
 from zero_easel.core.standard.overlays import Overlay
 from zero_easel.core.standard.patterns import Value
 from zero_easel.core.standard.sizes import rules_on
+from zero_easel.core.tone.grey_card import find_grey_card
 from zero_easel.core.tone.target import Calibration, calibrated
 from zero_easel.core.tone.target_finding import find_target
 
@@ -108,7 +109,7 @@ class Task:
 
 def reading_of(photo: Photo) -> Reading:
     """All that is read off a photo before it is cleared."""
-    return read(photo.pixels)._replace(target=find_target(photo.pixels))
+    return read(photo.pixels)._replace(target=find_target(photo.pixels), grey=find_grey_card(photo.pixels))
 
 
 def calibration_of(photo: Photo) -> Calibration | None:

@@ -1,14 +1,17 @@
 """The neutral point is set by a click, for one photo and for the shoot, and taken back."""
 
+import re
 from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
+from sheets import corners_seen, jpeg, photographed
 from targets import drawn_target
 
 from zero_easel.core.light.colour import to_srgb8
+from zero_easel.core.light.rectify import in_order
 from zero_easel.core.tone.balance import warmed
 
 pytestmark = pytest.mark.browser
@@ -106,3 +109,51 @@ def test_a_colour_target_is_photographed_and_used(page: Page, tmp_path: Path) ->
     page.get_by_role("button", name="Undo").click()
     expect(use).to_be_visible()
     expect(first).to_have_attribute("fill", before or "")
+
+
+def test_a_book_seen_at_an_angle_is_straightened(page: Page, tmp_path: Path) -> None:
+    corners = in_order(corners_seen(0.75, (0.35, -0.3, 0.08)))
+    photo = tmp_path / "book.jpg"
+    photo.write_bytes(jpeg(photographed(0.75, corners)))
+    page.goto("/")
+    page.get_by_label("Name of a new shoot").fill("Books")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/bring-in")
+    page.locator("input[type=file]").first.set_input_files(photo)
+    expect(page.locator("#photo-list")).to_contain_text("book.jpg")
+    page.goto(page.url.replace("bring-in", "light"))
+    swatch = page.locator("li", has_text="book.jpg").locator("[data-neutral]")
+    while not swatch.count():
+        page.reload()
+    swatch.click()
+    page.get_by_role("link", name="Straighten").click()
+    drawn = page.locator("#straight")
+    expect(drawn).to_have_js_property("complete", True)
+    before = drawn.get_attribute("src")
+    found = page.get_by_role("button", name="the item's own, found")
+    corner = page.get_by_role("button", name="Upper left corner")
+    expect(found).to_be_enabled()
+    found.click()
+    expect(corner).to_be_visible()
+    expect(drawn).not_to_have_attribute("src", before or "")
+    # Dragged away, then moved by keys.
+    held = corner.bounding_box()
+    assert held is not None
+    x, y = held["x"] + held["width"] / 2, held["y"] + held["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x - 20, y - 10)
+    page.mouse.up()
+    dragged = corner.get_attribute("cx")
+    assert float(dragged or 0) < corners[0][0] - 20
+    page.keyboard.press("Shift+ArrowRight")
+    expect(corner).not_to_have_attribute("cx", dragged or "")
+    found.click()
+    expect(corner).to_have_attribute("cx", re.compile(rf"{int(corners[0][0] / 10)}\d"))
+    page.get_by_label("How far the lens moved the corners, in %").fill("-1.5")
+    page.get_by_label("Width of the rectangle to its height").fill("0.75")
+    page.get_by_role("button", name="Keep").click()
+    page.wait_for_url("**/light")
+    expect(swatch).to_have_attribute("title", re.compile("bent by 1.5 %; brought upright"))
+    page.get_by_role("button", name="Undo").click()
+    expect(swatch).not_to_have_attribute("title", re.compile("brought upright"))

@@ -115,3 +115,22 @@ def test_checks_of_neutral_and_colour_and_words(shoot: Path, tmp_path: Path) -> 
     assert "cooler" in words and "less by 60 %" in words and "sharpened by 40 %" in words
     corner = to_linear(read_photo(next((tmp_path / "backdrop").glob("M-2_*"))).pixels)[0, 0]
     assert corner == pytest.approx(0.8, abs=0.02)
+
+
+def test_a_grey_card_is_neutral_in_all(shoot: Path, tmp_path: Path) -> None:
+    sheet = np.full((900, 1200, 3), 0.7, np.float32)
+    sheet[250:650, 350:900] = 0.18
+    written(shoot / "P0002.jpg", sheet @ LAMP.T)
+    run = zero_easel("run", shoot, "--out", tmp_path / "out", "--catalog", tmp_path / "products.csv",
+                     "--grey", shoot / "P0002.jpg", "--pictures-count")  # fmt: skip
+    assert run.returncode in (0, 1), run.stderr
+    by_name = {row["original"]: row for row in rows(tmp_path / "out")}
+    assert by_name["P0002.jpg"]["status"] == "left out" and "grey card" in by_name["P0002.jpg"]["message"]
+    (tmp_path / "plain").mkdir()
+    (tmp_path / "plain/M-1_front.jpg").write_bytes(halved("BRYD0105.JPG"))
+    zero_easel("run", tmp_path / "plain", "--out", tmp_path / "true", "--catalog", tmp_path / "products.csv")
+    made, wanted = (mean_of(next((tmp_path / where).glob("M-1_*"))) for where in ("out", "true"))
+    # Its white is right; how bright it was taken is left.
+    assert np.hypot(*(made - wanted)[1:]) < 3
+    refused = zero_easel("run", shoot, "--out", tmp_path / "no", "--grey", shoot / "P0001.jpg")
+    assert refused.returncode == 2 and "P0001.jpg shows no grey card" in refused.stderr

@@ -130,3 +130,24 @@ def test_many_items_are_drawn_when_asked_for(client: TestClient, monkeypatch: py
     headers = {"HX-Current-URL": f"http://127.0.0.1:8470{PAGE}?all=1"}
     assert client.post(f"{PAGE}/rule", data=change, headers=headers).text.count("data-neutral=") == 2
     assert client.post(f"{PAGE}/rule", data=change).text.count("data-neutral=") == 1
+
+
+def test_a_grey_card_is_offered_and_used(client: TestClient) -> None:
+    sheet = np.full((900, 1200, 3), 0.7, np.float32)
+    sheet[250:650, 350:900] = 0.18
+    light = (sheet @ (warmed(60) * 0.8).T).astype(np.float32)
+    data = cv2.imencode(".jpg", to_srgb8(light)[..., ::-1])[1].tobytes()
+    client.post("/shoots/1/files", files=[("files", ("ZZ1.jpg", data))])
+    end = time.monotonic() + 240
+    while "seems to show a grey card" not in client.get(PAGE).text or "Clearing" in client.get("/status").text:
+        assert time.monotonic() < end
+        time.sleep(0.1)
+    before = colours(client.get(PAGE).text)
+    used = client.post(f"{PAGE}/grey/3", data={"use": "true"}).text
+    assert "All photos take it for neutral" in used and used.count("neutral by hand") == used.count("data-neutral=")
+    assert colours(used) != before
+    out = client.post(f"{PAGE}/grey/3/out").text
+    assert "It stays out of runs" in out and out.count("data-neutral=") == 2
+    let_go = client.post(f"{PAGE}/grey/3", data={"use": "false"}).text
+    assert "neutral by hand" not in let_go
+    assert client.post(f"{PAGE}/grey/1", data={"use": "true"}).status_code == 404

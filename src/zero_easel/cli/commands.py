@@ -57,6 +57,9 @@ PicturesCount = Annotated[
 Target = Annotated[
     Path | None, typer.Option(help="Photo of the colour target of 24 patches, to which all colours are brought.")
 ]
+Grey = Annotated[
+    Path | None, typer.Option(help="Photo of a grey card in the shoot's light, which becomes neutral in all photos.")
+]
 Lens = Annotated[
     str,
     typer.Option(
@@ -88,6 +91,7 @@ def run(
     no_cards: NoCards = False,
     pictures_count: PicturesCount = False,
     target: Target = None,
+    grey: Grey = None,
     lens: Lens = "",
     rectangle: Rectangles = None,
     replace: Annotated[bool, typer.Option("--replace", help="Write over pictures of an earlier run.")] = False,
@@ -112,6 +116,7 @@ def run(
                 cards=not no_cards,
                 raw_counts=not pictures_count,
                 target=target,
+                grey=grey,
                 geometry=geometry,
                 jobs=jobs,
                 on_read=lambda done, count: bar.update(reading, completed=done, total=count, visible=True),

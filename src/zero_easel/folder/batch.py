@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from dataclasses import replace as with_other
 from pathlib import Path
 
-from zero_easel.core.catalog.cards import SHOWS_TARGET
+from zero_easel.core.catalog.cards import SHOWS_GREY, SHOWS_TARGET
 from zero_easel.core.catalog.matching import Match
 from zero_easel.core.catalog.plan import Planned, names_ask_for
 from zero_easel.core.catalog.products import Product, Shot
@@ -23,6 +23,7 @@ from zero_easel.core.placing.placement import Adjustment, Placement, Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.naming import natural_key, printable, shows_backdrop
 from zero_easel.core.standard.patterns import PatternError
+from zero_easel.core.tone.grey_card import find_grey_card
 from zero_easel.core.tone.target import Calibration
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
@@ -116,6 +117,7 @@ def prepare(
     cards: bool = True,
     raw_counts: bool = True,
     target: Path | None = None,
+    grey: Path | None = None,
     geometry: Geometry | None = None,
     keep_dates: bool = False,
     at_least: int = 0,
@@ -127,7 +129,8 @@ def prepare(
     Photos are looked through for code cards, if there may be any, `jobs` at once, where names and shot list leave some
     without a product; on_read is told how many of how many are done. at_least: px of the longer side, below which a
     photo stays out. raw_counts: of a raw file and the picture beside it the former is the photo. target: a photo of
-    the colour target, to which all colours are brought. geometry: what is undone of the photos', nothing by default.
+    the colour target, to which all colours are brought; grey: one of a grey card, which is neutral. geometry: what is
+    undone of the photos', nothing by default.
     """
     if not folder.is_dir():
         raise FolderError(f"{folder} is not a folder.")
@@ -152,13 +155,15 @@ def prepare(
         raise FolderError(f"{folder} holds no photos.{deeper}")
     known = _calibrated(target) if target else None
     matched = match_photos(photos, products, shots, jobs, on_read, cards=cards, raw_counts=raw_counts)
-    if target:
-        shown = Match("", "", SHOWS_TARGET, card=True)
-        mine = target.resolve()
-        matched = [one._replace(match=shown) if one.path.resolve() == mine else one for one in matched]
+    neutral = _grey_of(grey) if grey else None
+    for shown, why in ((target, SHOWS_TARGET), (grey, SHOWS_GREY)):
+        mine, match = shown and shown.resolve(), Match("", "", why, card=True)
+        matched = [one._replace(match=match) if one.path.resolve() == mine else one for one in matched]
     geometry, target_matrix = geometry or Geometry(), known.matrix if known else None
     _refuse_unknown(geometry, photos)
-    held = {one.path: Adjustment(target=target_matrix, rectified=geometry.of(one.path)) for one in matched}
+    held = {
+        one.path: Adjustment(neutral=neutral, target=target_matrix, rectified=geometry.of(one.path)) for one in matched
+    }
     run = _planned(matched, out, standard, products, shots, bare, folder, assets, at_least, held)
     earlier = [done for done in finished_within(folder) if done.resolve() != out.resolve()] if recursive else []
     run = with_other(run, calibration=known, geometry=geometry, unusable=unusable)
@@ -287,6 +292,17 @@ def _calibrated(target: Path) -> Calibration:
         raise FolderError(str(error)) from error
     if found is None:
         raise FolderError(f"{name_of(target)} shows no colour target of 24 patches, or too much of it is clipped.")
+    return found
+
+
+def _grey_of(card: Path) -> tuple[float, float, float]:
+    """Raises FolderError."""
+    try:
+        found = find_grey_card(read_photo(card, name_of(card)).pixels)
+    except PhotoError as error:
+        raise FolderError(str(error)) from error
+    if found is None:
+        raise FolderError(f"{name_of(card)} shows no grey card: an even grey sheet on something neutral and lighter.")
     return found
 
 

@@ -137,7 +137,8 @@ def straight_source(line: PhotoLine, adjustment: Adjustment) -> str:
     """Address of a whole photo at screen size as it is drawn: what is undone of its geometry is undone."""
     if adjustment.rectified == AS_PHOTOGRAPHED:
         return f"/media/large/{line.digest}.jpg"
-    return f"/photos/{line.id}/straight.jpg?longest={_SHOWN}&as={quote(json.dumps(adjustment.rectified, separators=(',', ':')))}"
+    wanted = quote(json.dumps(adjustment.rectified, separators=(",", ":")))
+    return f"/photos/{line.id}/straight.jpg?longest={_SHOWN}&as={wanted}"
 
 
 templates.env.globals.update(straight_source=straight_source)

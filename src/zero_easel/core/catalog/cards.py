@@ -18,7 +18,7 @@ _ALIKE = 0.85
 as near, and no item has one nearer than 0.77."""
 
 
-SHOWS_TARGET = "shows a colour target"
+SHOWS_TARGET, SHOWS_GREY = "shows a colour target", "shows a grey card"
 """Why a photo that does stays out."""
 
 

@@ -16,8 +16,10 @@ from zero_easel.core.light.geometry import Box, Size
 
 Points = NDArray[np.float64]
 """(n, 2): px across and down."""
-MOST_BEND = 30.0
-"""Bend that is believed, in % either way."""
+MOST_BEND = 12.0
+"""Bend in the third order alone that can be undone, in % either way: beyond, corners would lie behind each other."""
+_FARTHEST = 1.6
+"""Half diagonals from the middle at which a photo's corner may have been without the bend."""
 _LEAST_AREA = 0.005
 """Of the frame, that four corners enclose at least."""
 _STRIP = 256
@@ -74,10 +76,10 @@ def in_order(corners: Points) -> Points:
 
 def problem_of(rectification: Rectification, frame: Size) -> str:
     """Why a photo cannot be rectified so, as a sentence; "" if it can."""
-    k1, k2, k3 = rectification.radial
-    r = np.linspace(0, 1, 101)
-    if abs(rectification.bend) > MOST_BEND or (1 + 2 * k1 * r + 3 * k2 * r**2 + 4 * k3 * r**3).min() < 0.1:
-        return f"A lens that bends by {rectification.bend:.0f} % is not believed; up to {MOST_BEND:.0f} % is."
+    r = np.linspace(0, _FARTHEST, 161)
+    within = r[: int(np.argmax(r * _factor(r, rectification.radial) >= 1)) + 1]
+    if len(within) == 1 or _slope(within, rectification.radial).min() < 0.1:
+        return f"A lens that bends by {rectification.bend:.0f} % is not believed."
     if not rectification.corners:
         return ""
     corners = np.array(rectification.corners)
@@ -162,10 +164,10 @@ def reach_of(rectification: Rectification, frame: Size, part: Box) -> Box:
     rim = np.concatenate([np.c_[x, np.full(33, at)] for at in (part.top, part.bottom)])
     rim = np.concatenate([rim, *(np.c_[np.full(33, at), y] for at in (part.left, part.right))])
     there = to_rectified(rim, rectification, frame)
-    (left, top), (right, bottom) = np.floor(there.min(0)) - 4, np.ceil(there.max(0)) + 4
+    (left, top), (right, bottom) = (np.floor(there.min(0)) - 4).tolist(), (np.ceil(there.max(0)) + 4).tolist()
     w, h = frame
-    left, right = np.clip([left, right], -(w // 2), w + w // 2)
-    top, bottom = np.clip([top, bottom], -(h // 2), h + h // 2)
+    left, right = (min(max(at, -(w // 2)), w + w // 2) for at in (left, right))
+    top, bottom = (min(max(at, -(h // 2)), h + h // 2) for at in (top, bottom))
     return Box(left, top, max(left + 1, right), max(top + 1, bottom))
 
 
@@ -205,8 +207,9 @@ def _sources(
     if not any(rectification.radial):
         return across, down
     (cx, cy), unit = _middle(frame)
-    dx, dy = across - cx, down - cy
-    factor = _factor(np.hypot(dx, dy) / unit, rectification.radial) / _fill(rectification.radial, frame)
+    zoom = _fill(rectification.radial, frame)
+    dx, dy = (across - cx) / zoom, (down - cy) / zoom
+    factor = _factor(np.hypot(dx, dy) / unit, rectification.radial)
     return cx + dx * factor, cy + dy * factor
 
 
@@ -231,25 +234,35 @@ def _factor(r: Points, radial: tuple[float, float, float]) -> Points:
     return np.asarray(1 + r * (k1 + r * (k2 + r * k3)))
 
 
+def _slope(r: Points, radial: tuple[float, float, float]) -> Points:
+    """Of r times its factor."""
+    k1, k2, k3 = radial
+    return np.asarray(1 + r * (2 * k1 + r * (3 * k2 + r * 4 * k3)))
+
+
 def _unbent(points: Points, radial: tuple[float, float, float], frame: Size) -> Points:
     """Where points of the photo lie without the bend: the inverse by Newton's steps."""
     if not any(radial):
         return points
     (cx, cy), unit = _middle(frame)
-    away = (points - (cx, cy)) * (_fill(radial, frame) / unit)
+    away = (points - (cx, cy)) / unit
     wanted = np.hypot(*away.T)
-    k1, k2, k3 = radial
-    r = wanted.copy()
-    for _ in range(12):
-        slope = 1 + 2 * k1 * r + 3 * k2 * r**2 + 4 * k3 * r**3
-        r -= (r * _factor(r, radial) - wanted) / np.maximum(slope, 0.05)
-    return np.asarray((cx, cy) + away * unit * (r / np.maximum(wanted, 1e-12))[:, None])
+    out = _fill(radial, frame) * unit * _straight(wanted, radial) / np.maximum(wanted, 1e-12)
+    return np.asarray((cx, cy) + away * out[:, None])
+
+
+def _straight(wanted: Points, radial: tuple[float, float, float]) -> Points:
+    """The distances that a lens moved to those that are wanted."""
+    r = wanted.astype(np.float64)
+    for _ in range(20):
+        r = r - (r * _factor(r, radial) - wanted) / np.maximum(_slope(r, radial), 0.05)
+    return r
 
 
 def _fill(radial: tuple[float, float, float], frame: Size) -> float:
     """By how much all is enlarged, so that no place of the rectified frame lies beyond the photo."""
     rim = np.linspace(min(frame) / float(np.hypot(*frame)), 1, 33)
-    return float(_factor(rim, radial).max())
+    return float((rim / _straight(rim, radial)).max())
 
 
 def _homography(rectification: Rectification, frame: Size) -> NDArray[np.float64]:

@@ -19,8 +19,10 @@ from zero_easel.core.light.geometry import Size
 
 _EXIF, _WIDTH, _HEIGHT = 0x8769, 0xA002, 0xA003
 _MAKE, _MODEL, _LENS, _FOCAL = 271, 272, 0xA434, 0x920A
-_SAMPLED = Size(301, 201)
-"""px of the stand-in for a frame on which a lens is asked how it bends."""
+_SAMPLED, _WIDER = Size(301, 201), 1.5
+"""px of the stand-in for a frame on which a lens is asked how it bends, and how many times wider: what the bend brought
+into the photo lay beyond it."""
+_ASKED = lensfunpy.ModifyFlags.DISTORTION | lensfunpy.ModifyFlags.SCALE
 _SHAPES = 0.01
 """How much the proportions of picture and sensor may differ: more was cropped, and the lens's middle is unknown."""
 _MUCH = 1e-4
@@ -114,13 +116,13 @@ def _plain(name: str, maker: str) -> str:
 def _radial(lens: Any, crop: float, focal: float) -> tuple[float, float, float] | None:
     """lensfun has several models of different radii; on any of them it says where a point comes from."""
     asked = lensfunpy.Modifier(lens, crop, *_SAMPLED)
-    asked.initialize(focal, 8.0, distance=1000.0, flags=lensfunpy.ModifyFlags.DISTORTION)
+    asked.initialize(focal, 8.0, distance=1000.0, scale=1 / _WIDER, flags=_ASKED)
     places = asked.apply_geometry_distortion()
     if places is None:
         return None
     middle = (np.array(_SAMPLED) - 1) / 2
     unit = float(np.hypot(*_SAMPLED)) / 2
-    straight = np.stack(np.meshgrid(*(np.arange(side) for side in _SAMPLED)), -1) - middle
+    straight = (np.stack(np.meshgrid(*(np.arange(side) for side in _SAMPLED)), -1) - middle) * _WIDER
     r = np.hypot(*straight.reshape(-1, 2).T) / unit
     bent = np.hypot(*(places - middle).reshape(-1, 2).T) / unit
     far = r > 0.05

@@ -31,13 +31,14 @@ class Reading(NamedTuple):
     """codes: texts of the barcodes in the photo. card_like: whether it looks like a printed card, readable or not.
     blur: how wide the sharpest edges are (standard deviation of a Gaussian), px of the photo; None without edges.
     look: light and dark at a glance (look_of), by which cards of one shoot resemble each other. target: linear sRGB of
-    the 24 patches of a colour target that it shows, None if it shows none."""
+    the 24 patches of a colour target that it shows, grey: of a grey card; None if it shows none."""
 
     codes: tuple[str, ...] = ()
     card_like: bool = False
     blur: float | None = None
     look: Look = b""
     target: tuple[tuple[float, float, float], ...] | None = None
+    grey: tuple[float, float, float] | None = None
 
 
 def read(pixels: Encoded) -> Reading:

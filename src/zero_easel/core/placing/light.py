@@ -37,6 +37,12 @@ def amounts_of(rules: Item) -> Amounts:
     )
 
 
+def _asked(rules: Item, subject: Subject) -> Amounts:
+    """By the rules, and by a person who said what is neutral in this photo: that is white then, whatever they say."""
+    asked = amounts_of(rules)
+    return asked._replace(white=True, kelvin=0.0, tint=0.0) if subject.adjustment.neutral is not None else asked
+
+
 def backdrop_of(subject: Subject) -> Colour | None:
     """The light that fell on an item: what a person said is neutral, or what was measured."""
     if subject.adjustment.neutral is not None:
@@ -56,7 +62,7 @@ def lit(subjects: Sequence[Subject], row: Sequence[Placement | None]) -> list[Pl
     found, asking = list(row), defaultdict[Amounts, list[int]](list)
     for at, placement in enumerate(row):
         if placement is not None:
-            asking[amounts_of(placement.rules)].append(at)
+            asking[_asked(placement.rules, subjects[at])].append(at)
     for asked, places in asking.items():
         if asked == Amounts() and not any(subjects[at].adjustment.target for at in places):
             made = [Balance()] * len(places)

@@ -22,6 +22,7 @@ from zero_easel.core.placing.placement import Adjustment
 from zero_easel.core.placing.pose import Dimensions
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import MOMENTS, Value
+from zero_easel.core.tone.balance import Colour
 from zero_easel.core.tone.target import Patches
 from zero_easel.library.store.columns import Typed, json_of, state_of
 
@@ -183,7 +184,7 @@ class ProductRow(Base):
 
 class Original(Base):
     """Facts of a file in the vault. error: why it gives no picture, or "". read: whether codes, card_like, blur,
-    look and target are known (core.photos.reading.Reading)."""
+    look, target and grey are known (core.photos.reading.Reading)."""
 
     __tablename__ = "original"
     digest: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -203,6 +204,7 @@ class Original(Base):
     blur: Mapped[float | None]
     look: Mapped[Look] = mapped_column(default=b"")
     target: Mapped[Patches | None] = mapped_column(json_of(Patches | None))
+    grey: Mapped[Colour | None] = mapped_column(json_of(Colour | None))
 
 
 class CutoutRow(Base):

@@ -29,6 +29,7 @@ from zero_easel.core.tone.toning import Tone
 from zero_easel.library.changes.history import undoable
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.placing import at_place, change_rule, rectify, set_neutral, set_target
+from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.changes.standards import change_rules, following
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lines import PhotoLine, lines_with
@@ -229,6 +230,39 @@ def targets_of(session: Db, shoot: Shoot, row: Sequence[RowEntry]) -> list[Targe
     return found
 
 
+class Grey(NamedTuple):
+    """A photo of the shoot that seems to show a grey card. used: whether all photos take it for neutral."""
+
+    photo: PhotoLine
+    used: bool
+
+
+def greys_of(session: Db, shoot: Shoot, row: Sequence[RowEntry]) -> list[Grey]:
+    """All without a product, in shooting order: a grey box with a code is goods."""
+    return [
+        Grey(line, bool(row) and all(entry.subject.adjustment.neutral == grey for entry in row))
+        for line, (grey,) in lines_with(session, shoot.id, Original.grey)
+        if grey and not line.code and not line.card
+    ]
+
+
+@router.post("/shoots/{shoot_id}/light/grey/{photo_id}")
+def grey(request: Request, session: Db, shoot: ShootById, photo_id: Number, use: bool = Form()) -> HTMLResponse:
+    """Take a photo's grey card for neutral in all photos of the shoot, or let go of it."""
+    photo = session.get(PhotoRow, photo_id)
+    known = found(photo.original.grey if photo is not None and photo.shoot_id == shoot.id else None, "grey card")
+    set_neutral(session, shoot, [entry.line.id for entry in row_of(session, shoot.id)], known if use else None)
+    return _fresh(request, session, shoot, "")
+
+
+@router.post("/shoots/{shoot_id}/light/grey/{photo_id}/out")
+def grey_out(request: Request, session: Db, shoot: ShootById, photo_id: Number) -> HTMLResponse:
+    """Leave the photo of a grey card out of runs."""
+    photo = session.get(PhotoRow, photo_id)
+    leave_photo_out(session, found(photo if photo is not None and photo.shoot_id == shoot.id else None, "photo"))
+    return _fresh(request, session, shoot, "")
+
+
 @router.post("/shoots/{shoot_id}/light/target/{photo_id}")
 def target(request: Request, session: Db, shoot: ShootById, photo_id: Number, use: bool = Form()) -> HTMLResponse:
     """Bring the shoot to a photo's colour target, or let go of it."""
@@ -269,6 +303,7 @@ def _context(request: Request, session: Db, shoot: Shoot) -> dict[str, Any]:
         "is_apart": is_apart,
         "house": all(getattr(rules.item, field) == value for field, value in _HOUSE.items()),
         "targets": targets_of(session, shoot, row),
+        "greys": greys_of(session, shoot, row),
         "follows": following(session, shoot),
         "steps": undoable(session, at_place(shoot)),
     }

@@ -18,6 +18,10 @@ let [radial, corners, ratio] = held.rectified;
 let asked = "";
 let wanted = "";
 
+// What is refused is said as plain text to who asks for no page.
+const PARTIAL = { "HX-Request": "true" };
+const reasonOf = async (answer, what) => (answer ? answer.text() : `${what}; is the application still running?`);
+
 const short = (value) => String(Number(value.toFixed(2)));
 
 // The picture of what is asked for; of many in a hurry only the last is drawn.
@@ -38,9 +42,7 @@ result.addEventListener("load", () => {
   shown();
 });
 result.addEventListener("error", async () => {
-  const answer = await fetch(asked).catch(() => null);
-  const told = answer?.headers.get("content-type")?.includes("json") ? await answer.json() : null;
-  message.textContent = typeof told?.detail === "string" ? told.detail : "Not drawn; is the application still running?";
+  message.textContent = await reasonOf(await fetch(asked, { headers: PARTIAL }).catch(() => null), "Not drawn");
   shown();
 });
 
@@ -144,14 +146,10 @@ const keep = async (body) => {
   const answer = await fetch(`/photos/${held.id}/straighten`, {
     method: "POST",
     body: JSON.stringify({ ...body, together }),
-    headers: { "Content-Type": "application/json" },
+    headers: { ...PARTIAL, "Content-Type": "application/json" },
   }).catch(() => null);
-  if (answer?.ok) {
-    window.location.assign(desk.dataset.back);
-    return;
-  }
-  const told = answer ? await answer.json().catch(() => null) : null;
-  message.textContent = typeof told?.detail === "string" ? told.detail : "Not kept; is the application still running?";
+  if (answer?.ok) window.location.assign(desk.dataset.back);
+  else message.textContent = await reasonOf(answer, "Not kept");
 };
 document.querySelector("#keep").addEventListener("click", () => keep({ radial, corners, aspect: ratio }));
 document.querySelector("#undone").addEventListener("click", () => keep({ radial: [0, 0, 0], corners: [], aspect: 0 }));

@@ -1,4 +1,4 @@
-"""colour targets on photos, and which of raw file and picture counts"""
+"""colour targets and grey cards on photos, and which of raw file and picture counts"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -12,6 +12,7 @@ depends_on = None
 def upgrade() -> None:
     with op.batch_alter_table("original") as batch:
         batch.add_column(sa.Column("target", sa.JSON(), nullable=True))
+        batch.add_column(sa.Column("grey", sa.JSON(), nullable=True))
     with op.batch_alter_table("shoot") as batch:
         batch.add_column(sa.Column("raw_counts", sa.Boolean(), nullable=False, server_default=sa.true()))
 
@@ -20,4 +21,5 @@ def downgrade() -> None:
     with op.batch_alter_table("shoot") as batch:
         batch.drop_column("raw_counts")
     with op.batch_alter_table("original") as batch:
+        batch.drop_column("grey")
         batch.drop_column("target")
