@@ -30,7 +30,7 @@ from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, decode_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.standard.model import StandardError
 from zero_easel.engines.limited import standard_from, table_from
-from zero_easel.engines.processes import map_processes
+from zero_easel.engines.workers import map_processes
 from zero_easel.library.incoming import take
 from zero_easel.library.shoots import create_shoot
 from zero_easel.library.store.database import Database

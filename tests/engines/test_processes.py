@@ -5,7 +5,8 @@ import time
 from pathlib import Path
 
 from zero_easel.core.photos import vips
-from zero_easel.engines.processes import alone, map_processes, reason_of
+from zero_easel.engines.processes import alone, reason_of
+from zero_easel.engines.workers import map_processes
 from zero_easel.pipeline import PictureError
 
 

@@ -22,7 +22,8 @@ from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.yaml.file import schema as schema_of
 from zero_easel.core.standard.yaml.file import write_standard
 from zero_easel.core.tone.reading import tone_of
-from zero_easel.engines.processes import map_processes, reason_of
+from zero_easel.engines.processes import reason_of
+from zero_easel.engines.workers import map_processes
 from zero_easel.files import write_atomically
 from zero_easel.folder.batch import FolderError, folder_within, list_photos, prepare
 from zero_easel.folder.geometry import Geometry

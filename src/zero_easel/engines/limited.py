@@ -1,16 +1,13 @@
 """Reading what strangers made, in a process that may take so much memory and time and no more."""
 
-import os
-import resource
 from collections.abc import Callable
 from concurrent.futures.process import BrokenProcessPool
-from pathlib import Path
 from typing import Any, TypeVar
 
 from zero_easel.core.catalog.tables import Table, TableError, is_spreadsheet, read_table
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.core.standard.yaml.file import read_standard
-from zero_easel.engines.processes import abandon, new_pool
+from zero_easel.engines.processes import abandon, new_pool, within
 
 T = TypeVar("T")
 _MEGABYTES, _SECONDS = 1_500, 60.0
@@ -57,7 +54,5 @@ def _noted(text: str, name: str) -> tuple[Standard, list[str]]:
 
 
 def _within(megabytes: int, function: Callable[..., T], arguments: tuple[Any, ...]) -> T:
-    pages = int(Path("/proc/self/statm").read_text().split()[0]) if Path("/proc/self/statm").exists() else 0
-    most = pages * os.sysconf("SC_PAGE_SIZE") + megabytes * 1_000_000
-    resource.setrlimit(resource.RLIMIT_AS, (most, most))
+    within(megabytes)
     return function(*arguments)

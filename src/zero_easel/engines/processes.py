@@ -2,29 +2,31 @@
 
 import multiprocessing
 import os
+import resource
 import signal
 import threading
-from collections.abc import Callable, Generator, Iterable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from collections.abc import Callable
+from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from pathlib import Path
 from typing import Any, TypeVar
 
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.pipeline import PictureError
 
 T = TypeVar("T")
-Piece = tuple[int, tuple[Any, ...]]
 
 
-def new_pool(jobs: int) -> ProcessPoolExecutor:
+def new_pool(jobs: int, megabytes: int = 0) -> ProcessPoolExecutor:
     """Processes that are forked from one of a single thread, which has loaded the pipeline and does nothing else.
+    megabytes: of memory that each may take besides what it takes at its start; 0 for as much as there is.
 
     A fork of a threaded server may inherit locks that nobody will open; a process that starts from scratch takes a
     second of computing before its first photo, and so does each of its neighbours.
     """
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(["__main__", "zero_easel.pipeline"])
-    return ProcessPoolExecutor(jobs, context, _begin)
+    return ProcessPoolExecutor(jobs, context, _begin, (megabytes,))
 
 
 def handed_to(pool: ProcessPoolExecutor, function: Callable[..., T], arguments: tuple[Any, ...]) -> Future[T]:
@@ -34,26 +36,6 @@ def handed_to(pool: ProcessPoolExecutor, function: Callable[..., T], arguments: 
     except EOFError as error:
         # The process that workers are forked from took the order, and ended before it had carried it out.
         raise OSError("no process for work can be started") from error
-
-
-def map_processes(function: Callable[..., T], work: Iterable[Piece], jobs: int) -> Iterator[tuple[int, T | Exception]]:
-    """Results of function(*arguments) by index as they come, at most two pieces in hand for each process.
-
-    Whatever the function raises is the result of that piece alone. If a process dies, for want of memory as a rule,
-    the pieces in hand are tried once more, one at a time, so that only the culprit fails.
-    """
-    source = iter(work)
-    exhausted = False
-    while not exhausted:
-        broken: list[Piece] = []
-        pool = new_pool(jobs)
-        try:
-            exhausted = yield from _until_broken(pool, function, source, 2 * jobs, broken)
-        finally:
-            # Nothing is in hand then, unless whoever asked has had enough: that must not wait for anything.
-            abandon(pool)
-        for index, arguments in broken:
-            yield index, _again(function, arguments)
 
 
 def alone(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Exception:
@@ -89,14 +71,14 @@ def reason_of(error: BaseException, name: str) -> str:
     return f"{name} could not be worked on: it holds something that was not foreseen."
 
 
-def _again(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Exception:
-    try:
-        return alone(function, arguments)
-    except OSError as error:
-        return error
+def within(megabytes: int) -> None:
+    """Let this process take so much more memory and no more."""
+    pages = int(Path("/proc/self/statm").read_text().split()[0]) if Path("/proc/self/statm").exists() else 0
+    most = pages * os.sysconf("SC_PAGE_SIZE") + megabytes * 1_000_000
+    resource.setrlimit(resource.RLIMIT_AS, (most, most))
 
 
-def _begin() -> None:
+def _begin(megabytes: int) -> None:
     """First act of a worker. The photos are the parallel part, so the libraries stay on one thread each."""
     import cv2
 
@@ -106,6 +88,8 @@ def _begin() -> None:
     cv2.setNumThreads(1)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_end_with_parent, daemon=True).start()
+    if megabytes:
+        within(megabytes)
 
 
 def _end_with_parent() -> None:
@@ -115,31 +99,3 @@ def _end_with_parent() -> None:
         parent.join()
         os._exit(1)
 
-
-def _until_broken(
-    pool: ProcessPoolExecutor, function: Callable[..., T], source: Iterator[Piece], most: int, broken: list[Piece]
-) -> Generator[tuple[int, T | Exception], None, bool]:
-    """Work until the source is exhausted (returns True) or a process died; lost pieces go to `broken`."""
-    waiting: dict[Future[T], Piece] = {}
-    exhausted = False
-    while True:
-        while not exhausted and not broken and len(waiting) < most:
-            piece = next(source, None)
-            if piece is None:
-                exhausted = True
-                break
-            try:
-                waiting[handed_to(pool, function, piece[1])] = piece
-            except BrokenProcessPool:
-                broken.append(piece)
-        if not waiting:
-            return exhausted
-        for future in wait(waiting, return_when=FIRST_COMPLETED).done:
-            index, arguments = waiting.pop(future)
-            error = future.exception()
-            if isinstance(error, BrokenProcessPool):
-                broken.append((index, arguments))
-            elif isinstance(error, Exception):
-                yield index, error
-            else:
-                yield index, future.result()

@@ -27,7 +27,8 @@ from zero_easel.core.tone.grey_card import find_grey_card
 from zero_easel.core.tone.target import Calibration
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
-from zero_easel.engines.processes import map_processes, reason_of
+from zero_easel.engines.processes import reason_of
+from zero_easel.engines.workers import map_processes
 from zero_easel.folder.geometry import Geometry, PhotoFile
 from zero_easel.folder.lists import Lists
 from zero_easel.folder.matching import Matched, doubts_of, match_photos, name_of

@@ -13,7 +13,7 @@ from zero_easel.core.photos.decoding import header_of, read_photo
 from zero_easel.core.photos.raw import RAW_SUFFIXES
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.standard.naming import printable
-from zero_easel.engines.processes import map_processes
+from zero_easel.engines.workers import map_processes
 from zero_easel.pipeline import reading_of
 
 

@@ -1,0 +1,230 @@
+"""An engine of local processes: pieces of work go out, results come back, and no piece can take another down.
+
+Each worker is a process of its own with one piece in hand; what waits is given to whichever is free first, in the very
+moment. A piece whose worker dies, or that takes longer than it may, is tried a second time and then set aside.
+"""
+
+import threading
+import time
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from queue import Empty, SimpleQueue
+from typing import Any, NamedTuple, TypeVar
+
+from zero_easel.engines.processes import abandon, can_start, handed_to, new_pool
+
+T = TypeVar("T")
+Job = tuple[int, tuple[Any, ...]]
+"""Its index, and the arguments of the function."""
+TRIES = 2
+"""How often a piece of work is begun that takes its worker down, or too long."""
+
+
+class Limits(NamedTuple):
+    """What one piece of work may take: seconds, and megabytes of memory besides what a worker takes anyway; 0 for as
+    much as there is."""
+
+    seconds: float = 0.0
+    megabytes: int = 0
+
+
+UNLIMITED = Limits()
+
+
+class OverdueError(Exception):
+    """A piece of work that took longer than it may, each time that it was tried."""
+
+    def __init__(self, seconds: float) -> None:
+        super().__init__(seconds)
+        self.seconds = seconds
+
+
+class Result(NamedTuple):
+    """Of the piece with a ticket: what its function returned or raised."""
+
+    ticket: int
+    value: Any
+
+
+@dataclass
+class _Piece:
+    ticket: int
+    function: Callable[..., Any]
+    arguments: tuple[Any, ...]
+    tries: int = 0
+
+
+@dataclass
+class _Worker:
+    """pool: of one process. piece: in hand, None for nothing. begun: when that was, by time.monotonic(). overdue: it was
+    ended because that took too long."""
+
+    pool: ProcessPoolExecutor
+    piece: _Piece | None = None
+    begun: float = 0.0
+    overdue: bool = False
+
+
+class Workers:
+    """`jobs` worker processes, started as they are needed."""
+
+    def __init__(self, jobs: int, limits: Limits = UNLIMITED) -> None:
+        self._jobs, self._limits = jobs, limits
+        self._workers: list[_Worker] = []
+        self._waiting: deque[_Piece] = deque()
+        self._back: SimpleQueue[tuple[_Worker, _Piece, Future[Any]]] = SimpleQueue()
+        self._tickets = 0
+        # What waits is also given out by the threads that hear of results.
+        self._lock = threading.RLock()
+
+    @property
+    def in_hand(self) -> int:
+        """Pieces that were submitted and have not come back."""
+        with self._lock:
+            return len(self._waiting) + sum(worker.piece is not None for worker in self._workers)
+
+    def submit(self, function: Callable[..., Any], *arguments: Any) -> int:
+        """Give a piece of work; returns its ticket. Raises OSError if no process can be started."""
+        with self._lock:
+            self._tickets += 1
+            self._waiting.append(_Piece(self._tickets, function, arguments))
+            self._give()
+            return self._tickets
+
+    def results(self, seconds: float | None = None) -> list[Result]:
+        """What has come back, waiting for it no longer than that, or for ever. Raises OSError if no process can be
+        started for what has to be tried again."""
+        end = None if seconds is None else time.monotonic() + seconds
+        found: list[Result] = []
+        while not found:
+            with self._lock:
+                if not self.in_hand and self._back.empty():
+                    break
+                left = self._until(end)
+            try:
+                found += self._heard(self._back.get(timeout=left))
+                while True:
+                    found += self._heard(self._back.get_nowait())
+            except Empty:
+                pass
+            with self._lock:
+                self._end_overdue()
+            if end is not None and time.monotonic() >= end:
+                break
+        return found
+
+    def close(self) -> None:
+        """End all processes at once, and with them what is in hand."""
+        with self._lock:
+            workers, self._workers = self._workers, []
+            self._waiting.clear()
+        for worker in workers:
+            abandon(worker.pool)
+
+    def _give(self) -> None:
+        """What waits to workers that are free, or that may be started still."""
+        while self._waiting:
+            worker = next((one for one in self._workers if one.piece is None), None)
+            if worker is None and len(self._workers) >= self._jobs:
+                return
+            if worker is None:
+                worker = _Worker(new_pool(1, self._limits.megabytes))
+                self._workers.append(worker)
+            self._hand(worker, self._waiting[0])
+            self._waiting.popleft()
+
+    def _hand(self, worker: _Worker, piece: _Piece) -> None:
+        """Raises OSError if no process can be started."""
+        try:
+            future = handed_to(worker.pool, piece.function, piece.arguments)
+        except BrokenProcessPool:  # it died with nothing in hand
+            abandon(worker.pool)
+            worker.pool = new_pool(1, self._limits.megabytes)
+            try:
+                future = handed_to(worker.pool, piece.function, piece.arguments)
+            except (BrokenProcessPool, OSError) as error:
+                self._drop(worker)
+                raise OSError("no process for work can be started") from error
+        except OSError:
+            self._drop(worker)
+            raise
+        worker.piece, worker.begun, worker.overdue = piece, time.monotonic(), False
+        future.add_done_callback(lambda done: self._done(worker, piece, done))
+
+    def _done(self, worker: _Worker, piece: _Piece, future: Future[Any]) -> None:
+        """A worker has come to an end with its piece: it gets the next one before anyone else hears of it."""
+        with self._lock:
+            if worker not in self._workers:
+                return
+            if not future.cancelled() and not isinstance(future.exception(), BrokenProcessPool):
+                worker.piece = None
+                if self._waiting:
+                    try:
+                        self._hand(worker, self._waiting[0])
+                        self._waiting.popleft()
+                    except OSError:
+                        pass  # whoever asks for results tries again, and is told
+        self._back.put((worker, piece, future))
+
+    def _heard(self, back: tuple[_Worker, _Piece, Future[Any]]) -> list[Result]:
+        worker, piece, future = back
+        error = future.exception()
+        if not isinstance(error, BrokenProcessPool):
+            with self._lock:
+                self._give()
+            return [Result(piece.ticket, error if error is not None else future.result())]
+        with self._lock:
+            overdue = worker.overdue
+            self._drop(worker)
+        if not overdue and not can_start():
+            raise OSError("no process for work can be started")
+        piece.tries += 1
+        with self._lock:
+            if piece.tries < TRIES:
+                self._waiting.appendleft(piece)
+            self._give()
+        if piece.tries < TRIES:
+            return []
+        return [Result(piece.ticket, OverdueError(self._limits.seconds) if overdue else error)]
+
+    def _drop(self, worker: _Worker) -> None:
+        if worker in self._workers:
+            self._workers.remove(worker)
+            abandon(worker.pool)
+
+    def _until(self, end: float | None) -> float | None:
+        """Seconds to wait at most: to the end that was asked for, or until the next piece is overdue."""
+        moments = [] if end is None else [end]
+        if self._limits.seconds:
+            moments += [w.begun + self._limits.seconds for w in self._workers if w.piece is not None and not w.overdue]
+        return max(0.001, min(moments) - time.monotonic()) if moments else None
+
+    def _end_overdue(self) -> None:
+        for worker in self._workers:
+            late = worker.piece is not None and time.monotonic() - worker.begun >= self._limits.seconds > 0
+            if late and not worker.overdue:
+                worker.overdue = True
+                for process in list((worker.pool._processes or {}).values()):
+                    process.kill()
+
+
+def map_processes(function: Callable[..., T], work: Iterable[Job], jobs: int) -> Iterator[tuple[int, T | Exception]]:
+    """Results of function(*arguments) by index as they come. Whatever the function raises is the result of that piece
+    alone, as is the death of a worker, for want of memory as a rule."""
+    workers, waiting, source = Workers(jobs), dict[int, int](), iter(work)
+    exhausted = False
+    try:
+        while not exhausted or waiting:
+            while not exhausted and workers.in_hand < 2 * jobs:
+                piece = next(source, None)
+                exhausted = piece is None
+                if piece is not None:
+                    waiting[workers.submit(function, *piece[1])] = piece[0]
+            for ticket, value in workers.results():
+                yield waiting.pop(ticket), value
+    finally:
+        # Nothing is in hand then, unless whoever asked has had enough: that must not wait for anything.
+        workers.close()
