@@ -21,6 +21,8 @@ def pages(page: Page, address: str) -> dict[str, str]:
     page.goto(f"{address}{shelf}/clear")
     page.locator(".look .stand-link").first.wait_for(timeout=120_000)
     doubtful = page.locator(".look .stand-link").first.get_attribute("href") or ""
+    page.goto(f"{address}{finished}/match")
+    tray = page.locator("tr", has_text="BRYD0141").first.locator("[name=chosen]").get_attribute("value")
     return {
         "whole": "/",
         "shoots": "/",
@@ -30,10 +32,10 @@ def pages(page: Page, address: str) -> dict[str, str]:
         "touch-up": doubtful,
         "light": f"{shelf}/light",
         "closer": f"{shelf}/light",
+        "straighten": f"/photos/{tray}/straighten",
         "place": f"{shelf}/place?view=front",
         "names": f"{shelf}/names",
         "deliver": f"{shelf}/deliver",
-        "product": "/products/BY-4105",
         "finished": "/runs/1?deliverable=shop",
         "checks": "/runs/1?show_as=checks",
         "compare": picture,
@@ -73,6 +75,9 @@ def main() -> None:
                 closer(page)
             if name == "versions":
                 with_versions(page)
+            if name == "straighten":
+                page.locator("#find").click()
+                page.wait_for_timeout(1500)
             page.screenshot(path=args.out / f"{name}.png")
             if name == "closer":
                 page.keyboard.press("Escape")
