@@ -1,10 +1,18 @@
 """Writing files so that there is never half a one, and holding a folder for one process alone."""
 
+import errno
 import os
 import tempfile
 from pathlib import Path
 
 from filelock import FileLock
+
+_NO_ROOM = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EFBIG})
+
+
+def no_room(error: BaseException) -> bool:
+    """Whether something could not be written because there is no room for it, and not because of what it is."""
+    return isinstance(error, OSError) and error.errno in _NO_ROOM
 
 
 def write_atomically(path: Path, data: bytes, mode: int = 0o644, *, durable: bool = True) -> None:

@@ -17,15 +17,39 @@ def available_cores() -> int:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
+_USUAL_MB = 1_000
+"""Megabytes that a photo of 24 megapixels takes while it is worked on, with some to spare."""
+
+
+def available_mb() -> int:
+    """Megabytes of memory that are free for programs; 0 where the system does not tell."""
+    told = Path("/proc/meminfo")
+    lines = told.read_text().splitlines() if told.exists() else []
+    free = [int(line.split()[1]) * 1024 for line in lines if line.startswith("MemAvailable:")]
+    group = Path("/sys/fs/cgroup/memory.max")
+    if free and group.exists() and (most := group.read_text().strip()).isdigit():
+        free.append(int(most))
+    return min(free) // 1_000_000 if free else 0
+
+
+def fitting_jobs() -> int:
+    """Photos that can be worked on at once: as many as there are cores, and memory for."""
+    free = available_mb()
+    return max(1, min(available_cores(), free // _USUAL_MB)) if free else available_cores()
+
+
 class Settings(BaseSettings):
     """data: folder for everything that is kept. jobs: photos worked on at once. upload_mb: largest request body. out:
-    folders into which pages may copy finished pictures, as the system separates paths; none by default."""
+    folders into which pages may copy finished pictures, as the system separates paths; none by default. photo_seconds,
+    photo_mb: time and megabytes of memory that one photo may take; 0 for as much as there is."""
 
     model_config = SettingsConfigDict(env_prefix="ZERO_EASEL_", frozen=True)
     data: Path = Field(default_factory=_default_data)
-    jobs: int = Field(default_factory=available_cores, ge=1, le=256)
+    jobs: int = Field(default_factory=fitting_jobs, ge=1, le=256)
     upload_mb: int = Field(default=4000, ge=1)
     out: str = ""
+    photo_seconds: float = Field(default=600.0, ge=0)
+    photo_mb: int = Field(default=0, ge=0)
 
     @property
     def out_folders(self) -> list[Path]:

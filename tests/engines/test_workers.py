@@ -8,7 +8,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from zero_easel.engines.workers import Limits, OverdueError, Workers
+from zero_easel.engines.processes import OverdueError
+from zero_easel.engines.workers import Limits, Workers
 
 
 def double(number: int) -> int:

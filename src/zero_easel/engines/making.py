@@ -9,7 +9,7 @@ from zero_easel.core.photos.assets import Assets
 from zero_easel.core.placing.placement import Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.engines.processes import reason_of
-from zero_easel.files import write_atomically
+from zero_easel.files import no_room, write_atomically
 from zero_easel.pipeline import Source, Task, picture_of
 
 
@@ -32,12 +32,15 @@ class Made:
 
 
 def made(source: Source, subject: Subject, rules: Standard, task: Task, target: Path, assets: Assets) -> Made:
-    """Make a picture and write its file. Whatever goes wrong is told, and stops no other picture."""
+    """Make a picture and write its file. Whatever goes wrong is told, and stops no other picture. Raises OSError where
+    there is no room for the file (files.no_room): no picture is to blame for that."""
     try:
         picture = picture_of(source, subject, rules, task, assets)
         target.parent.mkdir(parents=True, exist_ok=True)
         write_atomically(target, picture.data)
     except Exception as error:
+        if no_room(error):
+            raise
         return Made(failure=reason_of(error, source.name))
     return Made(
         picture.width,

@@ -17,6 +17,14 @@ from zero_easel.pipeline import PictureError
 T = TypeVar("T")
 
 
+class OverdueError(Exception):
+    """A piece of work that took longer than it may, each time that it was tried."""
+
+    def __init__(self, seconds: float) -> None:
+        super().__init__(seconds)
+        self.seconds = seconds
+
+
 def new_pool(jobs: int, megabytes: int = 0) -> ProcessPoolExecutor:
     """Processes that are forked from one of a single thread, which has loaded the pipeline and does nothing else.
     megabytes: of memory that each may take besides what it takes at its start; 0 for as much as there is.
@@ -66,6 +74,8 @@ def reason_of(error: BaseException, name: str) -> str:
         return str(error)
     if isinstance(error, MemoryError | BrokenProcessPool):
         return f"{name} needs more memory than this computer has free."
+    if isinstance(error, OverdueError):
+        return f"{name} takes longer than the {error.seconds:g} seconds that one photo may take."
     if isinstance(error, OSError):
         return f"{name}: a file could not be read or written ({error.strerror or error})."
     return f"{name} could not be worked on: it holds something that was not foreseen."
@@ -98,4 +108,3 @@ def _end_with_parent() -> None:
     if parent is not None:
         parent.join()
         os._exit(1)
-

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from queue import Empty, SimpleQueue
 from typing import Any, NamedTuple, TypeVar
 
-from zero_easel.engines.processes import abandon, can_start, handed_to, new_pool
+from zero_easel.engines.processes import OverdueError, abandon, can_start, handed_to, new_pool
 
 T = TypeVar("T")
 Job = tuple[int, tuple[Any, ...]]
@@ -34,14 +34,6 @@ class Limits(NamedTuple):
 UNLIMITED = Limits()
 
 
-class OverdueError(Exception):
-    """A piece of work that took longer than it may, each time that it was tried."""
-
-    def __init__(self, seconds: float) -> None:
-        super().__init__(seconds)
-        self.seconds = seconds
-
-
 class Result(NamedTuple):
     """Of the piece with a ticket: what its function returned or raised."""
 
@@ -59,8 +51,8 @@ class _Piece:
 
 @dataclass
 class _Worker:
-    """pool: of one process. piece: in hand, None for nothing. begun: when that was, by time.monotonic(). overdue: it was
-    ended because that took too long."""
+    """pool: of one process. piece: in hand, None for nothing. begun: when that was, by time.monotonic(). overdue: it
+    was ended because that took too long."""
 
     pool: ProcessPoolExecutor
     piece: _Piece | None = None

@@ -8,8 +8,6 @@ cards before they are cleared, because a card is not.
 import threading
 import time
 from collections.abc import Callable, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
-from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass, field, fields
 from typing import Any
 
@@ -23,7 +21,9 @@ from zero_easel.core.photos.reading import Reading
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement
 from zero_easel.engines.making import Made
-from zero_easel.engines.processes import abandon, alone, can_start, handed_to, new_pool, reason_of
+from zero_easel.engines.processes import reason_of
+from zero_easel.engines.workers import UNLIMITED, Limits, Workers
+from zero_easel.files import no_room
 from zero_easel.library.changes.cutouts import empties_of, key_of
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.shoots import store_reading, waiting_to_be_read, waits_for_clearing
@@ -69,20 +69,23 @@ class _Job:
 
 
 class Dispatcher:
-    """Works off what is waiting in the database with `jobs` processes, from start() to stop()."""
+    """Works off what is waiting in the database with `jobs` processes, from start() to stop(). limits: of one piece of
+    work; what exceeds them is tried twice and then set aside with the reason."""
 
-    def __init__(self, database: Database, vault: Vault, jobs: int) -> None:
+    def __init__(self, database: Database, vault: Vault, jobs: int, limits: Limits = UNLIMITED) -> None:
         self._database, self._vault, self._jobs = database, vault, jobs
+        self._workers = Workers(jobs, limits)
         self._wake, self._stopping = threading.Event(), threading.Event()
-        self._in_hand: dict[Future[Any], _Job] = {}
+        self._in_hand: dict[int, _Job] = {}
         # Taken from the database, but neither in hand nor written down: they go back as soon as it can be written.
         self._lost: list[_Job] = []
+        # Why work is held up until there is room again, as a phrase; "" while it is not.
+        self.held_up = ""
         self._match_after = 0.0
         self._arrived = -_ARRIVING
         # Where the pictures of a run go whose places depend on each other; worked out once, when all are cleared.
         self._rows: dict[int, dict[int, Placement | None]] = {}
         self._thread: threading.Thread
-        self._pool: ProcessPoolExecutor | None = None
 
     def start(self) -> None:
         """Begin; runs that an earlier process left under way are marked as interrupted."""
@@ -100,9 +103,9 @@ class Dispatcher:
         self._stopping.set()
         self._wake.set()
         self._thread.join()
+        self._workers.close()
         self._in_hand.clear()
         self._lost.clear()
-        self._end_pool()
         with self._database.session() as session:
             recover(session, self._vault)
 
@@ -123,14 +126,25 @@ class Dispatcher:
                 self._collect()
                 pause = _PAUSE
             except Exception as error:
+                self._let_go(error)
                 # A full disk or a locked file must not end all work for good; it is tried again, ever more rarely.
                 known = isinstance(error, OSError | OperationalError) or pause > _PAUSE
                 log.warning("work waits", reason=str(error), again_in_s=pause, exc_info=not known)
                 self._stopping.wait(pause)
                 pause = min(2 * pause, _LONGEST_PAUSE)
 
+    def _let_go(self, error: Exception) -> None:
+        """Where no process can be started, what is in hand comes to nothing: it waits again."""
+        if isinstance(error, OSError):
+            self._workers.close()
+            self._lost += self._in_hand.values()
+            self._in_hand.clear()
+
     def _fill(self) -> None:
         self._put_back()
+        if self.held_up and not self._has_room():
+            self._stopping.wait(_PAUSE / 4)
+            return
         room = self._jobs + 1 - len(self._in_hand)
         if room <= 0:
             return
@@ -141,8 +155,16 @@ class Dispatcher:
             jobs += self._next_clearings(session, room - len(jobs), {job.photo_id for job in jobs})
         self._lost += jobs
         for job in jobs:
-            self._in_hand[self._submit(job)] = job
+            self._in_hand[self._workers.submit(job.function, *job.arguments)] = job
             self._lost.remove(job)
+
+    def _has_room(self) -> bool:
+        """Whether work that came to nothing for want of room can go on."""
+        trouble = self._vault.trouble()
+        if not trouble:
+            log.info("there is room again")
+        self.held_up = trouble
+        return not trouble
 
     def _put_back(self) -> None:
         """What was taken and came to nothing waits again; all else that is lost stands as waiting anyway."""
@@ -165,26 +187,6 @@ class Dispatcher:
                 if shoot.id not in waiting:
                     ensure_matched(session, shoot)
             self._match_after = started + _PATIENCE * (time.monotonic() - started)
-
-    def _submit(self, job: _Job) -> Future[Any]:
-        """Raises OSError if no process can be started."""
-        self._pool = self._pool or new_pool(self._jobs)
-        try:
-            return handed_to(self._pool, job.function, job.arguments)
-        except BrokenProcessPool as error:
-            future: Future[Any] = Future()
-            future.set_exception(error)
-            return future
-        except OSError:
-            # Processes that could not be started all at once leave a pool that must not be used any further.
-            if not self._in_hand:
-                self._end_pool()
-            raise
-
-    def _end_pool(self) -> None:
-        if self._pool is not None:
-            abandon(self._pool)
-            self._pool = None
 
     def _next_pictures(self, session: Session, room: int) -> list[_Job]:
         """The next photos with all their waiting pictures: what is costly about a photo is done once."""
@@ -280,30 +282,15 @@ class Dispatcher:
         if not self._in_hand:
             self._wake.wait(2)
             return
-        ready = wait(self._in_hand, timeout=0.2, return_when=FIRST_COMPLETED).done
-        back = {future: self._in_hand.pop(future) for future in ready}
-        self._lost += back.values()
-        broken = []
-        for future, job in back.items():
-            error = future.exception()
-            if isinstance(error, BrokenProcessPool):
-                broken.append(job)
+        back = [(self._in_hand.pop(ticket), value) for ticket, value in self._workers.results(0.2)]
+        self._lost += [job for job, _ in back]
+        for job, value in back:
+            if no_room(value):
+                # No photo is to blame: it stays lost, and so waits again.
+                self.held_up = self._vault.trouble() or reason_of(value, "The library")
+                log.warning("work is held up", reason=self.held_up)
             else:
-                self._note(job, error if error is not None else future.result())
-        if broken:
-            self._retry(broken)
-
-    def _retry(self, broken: list[_Job]) -> None:
-        """A worker died and took its neighbours' work along: each piece again by itself, so one alone fails.
-
-        Raises OSError if processes cannot be started now, which is no fault of any photo.
-        """
-        log.warning("worker died", photos=[job.name for job in broken])
-        self._end_pool()
-        if not can_start():
-            raise OSError("no process for work can be started")
-        for job in broken:
-            self._note(job, alone(job.function, job.arguments))
+                self._note(job, value)
 
     def _note(self, job: _Job, result: Any) -> None:
         with self._database.session() as session:

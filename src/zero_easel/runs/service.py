@@ -1,11 +1,12 @@
 """Runs as people ask for them: start, pause, stop, continue, progress, archive."""
 
+import shutil
 from collections import Counter
 from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import func, select, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from zero_easel.core.catalog.plan import Planned
@@ -98,13 +99,14 @@ def start_asked(session: Session, vault: Vault, shoot_ids: Collection[int]) -> N
             ask_for_run(session, vault, shoot)
 
 
-def start_run(session: Session, vault: Vault, shoot: Shoot) -> Run:
+def start_run(session: Session, vault: Vault, shoot: Shoot, only: Collection[int] | None = None) -> Run:
     """Plan and queue a run over a shoot with the standard as it is now, and freeze that version. What an earlier run
-    made from the very same photo, rules and facts is taken from there and not made again.
+    made from the very same photo, rules and facts is taken from there and not made again. only: ids of the photos that
+    a trial is of; the others stand in its row, and are not made. Former trials go.
 
     Raises RunError if nothing can be made, if two outputs would share a name, or if a run is under way.
     """
-    if session.scalar(select(Run.id).where(Run.shoot_id == shoot.id, Run.state.in_(UNDER_WAY))):
+    if is_under_way(session, shoot.id):
         raise RunError("A run over this shoot is under way.")
     try:
         planned = plan_with_row(session, shoot)
@@ -120,15 +122,36 @@ def start_run(session: Session, vault: Vault, shoot: Shoot) -> Run:
     freeze(session, shoot.standard)
     standard = shoot.standard
     run = Run(shoot_id=shoot.id, standard_id=standard.id, standard_version=standard.version, rules=standard.rules)
+    run.trial = only is not None
     session.add(run)
     session.flush()
     rows = picture_rows(session, shoot, run.rules, planned, run.id)
+    for row in rows:
+        if only is not None and row.output and row.photo_id not in only:
+            row.state, row.message = PictureState.LEFT_OUT, "is not part of the trial"
     session.add_all(rows)
     session.flush()
     reuse(session, vault, run, rows)
+    _remove_trials(session, vault, run)
     finish_if_through(session, vault, run.id)
     session.refresh(run)
     return run
+
+
+def is_under_way(session: Session, shoot_id: int) -> bool:
+    """Whether a run over a shoot goes on, or waits for a person; a trial gives way."""
+    query = select(Run.id).where(Run.shoot_id == shoot_id, Run.state.in_(UNDER_WAY), ~Run.trial)
+    return session.scalar(query.limit(1)) is not None
+
+
+def _remove_trials(session: Session, vault: Vault, new: Run) -> None:
+    """Take the former trials of a run's shoot away, pictures and all; what is under way comes to nothing by it."""
+    query = select(Run).where(Run.shoot_id == new.shoot_id, Run.trial, Run.id != new.id)
+    for run in session.scalars(query).all():
+        session.execute(delete(PictureRow).where(PictureRow.run_id == run.id))
+        session.delete(run)
+        session.flush()
+        shutil.rmtree(vault.run(run.id), ignore_errors=True)
 
 
 def plan_with_row(session: Session, shoot: Shoot) -> ShootPlan:
@@ -183,13 +206,34 @@ def set_state(session: Session, run: Run, state: RunState) -> None:
     run.ended = now() if state == RunState.STOPPED else None
 
 
+def try_again(session: Session, run: Run) -> int:
+    """What failed waits once more, alone; returns how many pictures. Files that give no picture are not asked again."""
+    again = [
+        picture
+        for picture in pictures_of(session, run.id)
+        if picture.state == PictureState.FAILED and picture.output and not picture.photo.error
+    ]
+    for picture in again:
+        picture.state, picture.message = PictureState.WAITING, ""
+        photo = picture.photo
+        if photo.clearing == Clearing.FAILED:
+            photo.clearing, photo.problem = Clearing.WAITING, ""
+    if again:
+        counts = _counts(session, run.id)
+        run.state, run.ended, run.note, run.resumed = RunState.RUNNING, None, "", now()
+        run.done_before = counts[PictureState.DONE] + counts[PictureState.FAILED] - len(again)
+    session.flush()
+    return len(again)
+
+
 def finish_if_through(session: Session, vault: Vault, run_id: int) -> bool:
     """Mark a run as done once nothing of it is waiting or in hand; returns whether that is so. A picture whose file has
     gone meanwhile waits again."""
     counts = _counts(session, run_id)
-    if counts[PictureState.WAITING] or counts[PictureState.WORKING]:
+    run = session.get(Run, run_id)
+    if run is None or counts[PictureState.WAITING] or counts[PictureState.WORKING]:
         return False
-    if _check_files(session, vault, session.get_one(Run, run_id)):
+    if _check_files(session, vault, run):
         return False
     session.execute(update(Run).where(Run.id == run_id).values(state=RunState.DONE, ended=now(), note=""))
     return True
@@ -238,8 +282,9 @@ def pictures_of(session: Session, run_id: int) -> list[PictureRow]:
 
 
 def latest_run(session: Session, shoot_id: int) -> Run | None:
-    """The newest run over a shoot."""
-    return session.scalar(select(Run).where(Run.shoot_id == shoot_id).order_by(Run.id.desc()).limit(1))
+    """The newest run over a shoot that was no trial."""
+    query = select(Run).where(Run.shoot_id == shoot_id, ~Run.trial).order_by(Run.id.desc())
+    return session.scalar(query.limit(1))
 
 
 def subject_of(picture: PictureRow) -> Subject:

@@ -102,8 +102,8 @@ def summaries(session: Session, shoot_ids: Collection[int] | None = None) -> dic
 
 
 def newest_runs(session: Session, shoot_ids: Collection[int] | None = None) -> dict[int, RunCounts]:
-    """The newest run of some shoots, or of all that were ever run, by the shoots' ids."""
-    newest = select(func.max(Run.id)).group_by(Run.shoot_id)
+    """The newest run of some shoots that was no trial, or of all that were ever run, by the shoots' ids."""
+    newest = select(func.max(Run.id)).where(~Run.trial).group_by(Run.shoot_id)
     if shoot_ids is not None:
         newest = newest.where(Run.shoot_id.in_(shoot_ids))
     query = (

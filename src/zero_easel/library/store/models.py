@@ -327,7 +327,7 @@ class Change(Base):
 
 
 class Run(Base):
-    """One execution of a version of a standard over a shoot."""
+    """One execution of a version of a standard over a shoot. trial: over a few photos only, until the run starts."""
 
     __tablename__ = "run"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -342,6 +342,7 @@ class Run(Base):
     # When the present stretch began and what was done by then: the pace must not count pauses.
     resumed: Mapped[datetime] = mapped_column(default=now)
     done_before: Mapped[int] = mapped_column(default=0)
+    trial: Mapped[bool] = mapped_column(default=False)
     shoot: Mapped[Shoot] = relationship()
 
 

@@ -12,6 +12,9 @@ from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
 from zero_easel.core.photos.decoding import digest_of
 from zero_easel.files import is_partial, write_atomically
 
+ROOM = 48_000_000
+"""Bytes that must be free before work goes on that had come to nothing for want of room."""
+
 
 class Vault:
     """One folder: originals/, derived/ (may be deleted at any time), runs/ (one folder of pictures each), assets/
@@ -89,6 +92,19 @@ class Vault:
         if not (self.assets / called).exists():
             write_atomically(self.assets / called, data)
         return called
+
+    def trouble(self) -> str:
+        """Why nothing more can be written here, as a phrase; "" if something can."""
+        probe = self._derived / ".part-room"
+        try:
+            free = shutil.disk_usage(self.root).free
+            if free < ROOM:
+                return f"the disk of {self.root} is full: {free / 1e6:.0f} MB are free"
+            write_atomically(probe, bytes(4096), durable=False)
+            probe.unlink()
+        except OSError as error:
+            return f"{self.root} cannot be written ({error.strerror or error})"
+        return ""
 
     def run(self, run_id: int) -> Path:
         """Folder of a run's pictures."""

@@ -21,7 +21,9 @@ from zero_easel.library.lists.lines import doubtful, lines_of
 from zero_easel.library.lists.lineup import RowEntry, row_of
 from zero_easel.library.store.models import Shoot
 from zero_easel.pipeline import needs_cutout
+from zero_easel.runs.forecast import forecast
 from zero_easel.runs.service import RunError, ask_for_run, latest_run
+from zero_easel.runs.trial import start_trial
 from zero_easel.web.page import Bench, Db, Number, ShootById, show
 from zero_easel.web.screens.runs import run_context
 from zero_easel.web.stages import stages
@@ -48,6 +50,27 @@ def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById, turn
     unsure = any(one.high - one.low > _SURE * one.total for one in found)
     again = turn + 1 if unsure and turn < _ROUNDS else 0
     return show(request, "_estimate.html", estimates=by_name, rules=shoot.standard.rules, again=again, shoot=shoot)
+
+
+@router.post("/shoots/{shoot_id}/trial")
+def try_few(request: Request, session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks) -> Response:
+    """Start a trial over a few photos."""
+    try:
+        run = start_trial(session, bench.vault, shoot)
+    except RunError as error:
+        return _page(request, session, shoot, str(error), 409)
+    after.add_task(bench.dispatcher.wake)
+    return RedirectResponse(f"/runs/{run.id}", 303)
+
+
+@router.get("/shoots/{shoot_id}/forecast")
+def what_would_be_made(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
+    """What a run would make, and why."""
+    try:
+        told = forecast(session, shoot)
+    except PatternError:
+        told = None
+    return show(request, "_forecast.html", told=told)
 
 
 @router.post("/shoots/{shoot_id}/runs")

@@ -19,10 +19,11 @@ from zero_easel.core.standard.naming import portable
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.library.shoots import waits_for_clearing
 from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run, RunState
+from zero_easel.runs.again import start_again
 from zero_easel.runs.archive import handed_over, lists_of, stream_archive
 from zero_easel.runs.contact_sheets import sheet_of
 from zero_easel.runs.copying import copy_out
-from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state
+from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state, try_again
 from zero_easel.web.page import Bench, Db, Number, RunById, file_size, found, is_partial, plural, show
 
 router = APIRouter()
@@ -128,16 +129,37 @@ def change_state(
     wish: str = Form(),
     show_as: str = "sheet",
 ) -> Response:
-    """Pause, stop or continue."""
-    state = found(_STATES.get(wish), "command")
-    # It may have ended while the button was on its way; the answer shows that.
-    with suppress(RunError):
-        set_state(session, run, state)
+    """Pause, stop or continue, or try again what failed."""
+    if wish == "again":
+        try_again(session, run)
+    else:
+        # It may have ended while the button was on its way; the answer shows that.
+        with suppress(RunError):
+            set_state(session, run, found(_STATES.get(wish), "command"))
     session.flush()
     after.add_task(bench.dispatcher.wake)
     if is_partial(request):
         return run_page(request, session, run, show_as)
     return RedirectResponse(f"/runs/{run.id}", 303)
+
+
+@router.post("/runs/{run_id}/again")
+def again(
+    request: Request,
+    session: Db,
+    bench: Bench,
+    run: RunById,
+    after: BackgroundTasks,
+    longest: Annotated[Number, Form()],
+    deliverable: str = Form(),
+) -> Response:
+    """The pictures of one deliverable once more, at another size."""
+    try:
+        made = start_again(session, bench.vault, run, deliverable, longest)
+    except RunError as error:
+        return show(request, "run.html", 409, error=str(error), **run_context(session, run))
+    after.add_task(bench.dispatcher.wake)
+    return RedirectResponse(f"/runs/{made.id}", 303)
 
 
 @router.get("/runs/{run_id}/archive")
@@ -219,8 +241,10 @@ def _as_file(run: Run, ending: str) -> dict[str, str]:
 
 
 @router.get("/status")
-def status(session: Db) -> HTMLResponse:
+def status(session: Db, bench: Bench) -> HTMLResponse:
     """What is going on, in a few words for the foot of each page."""
+    if bench.dispatcher.held_up:
+        return HTMLResponse(f'<span class="call">Waiting: {escape(bench.dispatcher.held_up)}</span>')
     running = session.scalar(select(func.count()).select_from(Run).where(Run.state == RunState.RUNNING)) or 0
     clearing = session.scalar(select(func.count()).select_from(PhotoRow).where(waits_for_clearing(session))) or 0
     message = [plural(running, "run") + " under way"] if running else []

@@ -1,0 +1,96 @@
+"""What a run would do, before it is begun: what is there already, and why the rest has to be made."""
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zero_easel.core.placing.layout import is_by_row
+from zero_easel.core.standard.differences import differences
+from zero_easel.core.standard.model import Standard
+from zero_easel.library.store.models import PictureRow, PictureState, Run, Shoot
+from zero_easel.runs.service import latest_run, picture_rows, pictures_of, plan_with_row
+
+_FEW = 2
+"""Rules that changed which are named one by one; of more, how many there are is said."""
+_NAMES_ALONE = (".file", ".folder", ".views", ".name")
+"""Of a deliverable what says which pictures there are, and where: no file's bytes depend on it."""
+
+
+class Forecast(NamedTuple):
+    """total: pictures. there: of them those that an earlier run made. reasons: why others are made, each with how many,
+    most first."""
+
+    total: int
+    there: int
+    reasons: tuple[tuple[int, str], ...]
+
+
+def forecast(session: Session, shoot: Shoot) -> Forecast | None:
+    """For a run over a shoot by its standard as it is now; None if there was none before. Raises PatternError."""
+    last = latest_run(session, shoot.id)
+    if last is None:
+        return None
+    standard = shoot.standard.rules
+    rows = [row for row in picture_rows(session, shoot, standard, plan_with_row(session, shoot)) if row.output]
+    there = _made(session, [row.key for row in rows])
+    before = {(row.photo_id, row.deliverable): row for row in pictures_of(session, last.id) if row.output}
+    changed = _changed(last, standard)
+    why = Counter(
+        _reason(row, before.get((row.photo_id, row.deliverable)), changed, last, standard)
+        for row in rows
+        if row.key not in there
+    )
+    ordered = tuple((count, reason) for reason, count in why.most_common())
+    return Forecast(len(rows), sum(row.key in there for row in rows), ordered)
+
+
+def _made(session: Session, keys: Sequence[str]) -> set[str]:
+    found: set[str] = set()
+    for at in range(0, len(keys), 500):
+        query = select(PictureRow.key).where(
+            PictureRow.key.in_(keys[at : at + 500]), PictureRow.state == PictureState.DONE
+        )
+        found |= set(session.scalars(query))
+    return found
+
+
+def _changed(last: Run, standard: Standard) -> dict[str, str]:
+    """By deliverable, what changed of the rules that its files depend on, in words; "" for nothing."""
+    found: dict[str, list[str]] = {deliverable.name: [] for deliverable in standard.deliverables}
+    for field, text in differences(last.rules, standard):
+        if field in ("name", "views", "hand_over") or field.startswith("names."):
+            continue
+        for name, texts in found.items():
+            own = field.startswith(f"deliverables.{name}.")
+            if (own and not field.endswith(_NAMES_ALONE)) or not field.startswith("deliverables"):
+                texts.append(text)
+    return {name: _said(texts) for name, texts in found.items()}
+
+
+def _said(texts: Sequence[str]) -> str:
+    if len(texts) > _FEW:
+        return f"{len(texts)} rules changed"
+    return "; ".join(texts)
+
+
+def _reason(
+    row: PictureRow, before: PictureRow | None, changed: Mapping[str, str], last: Run, standard: Standard
+) -> str:
+    """Why a picture has to be made, to follow "because"."""
+    if before is None:
+        new = all(one.name != row.deliverable for one in last.rules.deliverables)
+        return f"{row.deliverable} is a new deliverable" if new else "they are new"
+    if before.state != PictureState.DONE:
+        return "they failed or were not reached" if before.state != PictureState.LEFT_OUT else "they were left out"
+    if row.subject.cutout != before.subject.cutout:
+        return "their cutouts were corrected"
+    if dict(row.subject.adjustment) != dict(before.subject.adjustment):
+        return "they were placed or lit by hand"
+    if row.subject != before.subject or dict(row.fields) != dict(before.fields):
+        return "what the catalog says of them changed"
+    if changed[row.deliverable]:
+        return changed[row.deliverable]
+    return "others in their row changed" if is_by_row(standard) else "their files are gone, or are drawn otherwise now"
