@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from zero_easel.engines.workers import Limits
+from zero_easel.engines.workers import Allowance
 from zero_easel.library.changes.cutouts import requeue_outdated
 from zero_easel.library.changes.standards import ensure_standard
 from zero_easel.library.store.database import Database
@@ -43,7 +43,7 @@ def build_workbench(settings: Settings) -> Workbench:
     """A workbench over the settings' data folder; nothing is opened yet."""
     database = Database(settings.data / "zero-easel.sqlite")
     vault = Vault(settings.data)
-    limits = Limits(settings.photo_seconds, settings.photo_mb)
+    allowance = Allowance(settings.photo_seconds, settings.photo_mb)
     return Workbench(
-        settings, database, vault, Dispatcher(database, vault, settings.jobs, limits), OpenPhotos(), Estimator()
+        settings, database, vault, Dispatcher(database, vault, settings.jobs, allowance), OpenPhotos(), Estimator()
     )

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from zero_easel.engines.processes import OverdueError
-from zero_easel.engines.workers import Limits, Workers
+from zero_easel.engines.workers import Allowance, Workers
 
 
 def double(number: int) -> int:
@@ -48,7 +48,7 @@ def all_of(workers: Workers, tickets: dict[int, int]) -> dict[int, object]:
 
 @pytest.fixture
 def workers() -> object:
-    made = Workers(2, Limits(seconds=3, megabytes=1500))
+    made = Workers(2, Allowance(seconds=3, megabytes=1500))
     yield made
     made.close()
 

@@ -8,12 +8,13 @@ from support import PHOTOS
 
 from zero_easel.core.photos.reading import Reading
 from zero_easel.library.changes.placing import place_by_hand
-from zero_easel.library.changes.repairs import assign
+from zero_easel.library.changes.repairs import assign, leave_out
 from zero_easel.library.changes.standards import set_rule
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
 from zero_easel.library.store.models import Clearing, PictureRow, PictureState, Run, RunState, Shoot
 from zero_easel.library.store.vault import Vault
 from zero_easel.runs.again import start_again
+from zero_easel.runs.differing import compared, earlier_runs
 from zero_easel.runs.forecast import Forecast, forecast
 from zero_easel.runs.service import (
     RunError,
@@ -141,3 +142,26 @@ def test_what_failed_is_tried_again_alone(session: Session, vault: Vault, shoot:
     assert (at.done, at.failed, at.remaining) == (6, 0, 1) and failed.photo.clearing == Clearing.WAITING
     finish(session, vault, run)
     assert try_again(session, run) == 0 and run.state == RunState.DONE
+
+
+def test_two_runs_are_compared(session: Session, vault: Vault, shoot: Shoot) -> None:
+    first = start_run(session, vault, shoot)
+    finish(session, vault, first)
+    photos = photos_of(session, shoot.id)
+    assign(session, shoot, [photos[0].id], "Z-1", "back")
+    leave_out(session, shoot, [photos[1].id])
+    bring_in(session, vault, shoot, (PHOTOS / "BRYD0144.JPG").read_bytes(), "A-9_front.JPG")
+    for photo in photos_of(session, shoot.id):
+        store_reading(session, photo.digest, Reading((), False, 1.0))
+    set_rule(session, shoot.standard, "canvas.ground", "#EEEEEE")
+    second = start_run(session, vault, shoot)
+    finish(session, vault, second)
+    by_photo = {picture.photo_id: picture for picture in pictures_of(session, second.id)}
+    by_photo[photos[2].id].sha256 = "1" * 64
+    told = compared(session, first, second)
+    assert [pair.name for pair in told.new] == ["A-9_front.jpg"]
+    assert [pair.name for pair in told.gone] == ["A-1_front.jpg"]
+    assert [pair.name for pair in told.changed] == ["A-2_front.jpg"]
+    assert [pair.name for pair in told.renamed] == ["Z-1_back.jpg (was A-0_front.jpg)"]
+    assert told.same == 5 and [one.field for one in told.rules] == ["canvas.ground"]
+    assert [one.id for one in earlier_runs(session, second)] == [first.id] and earlier_runs(session, first) == []

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from support import halved, new_library
 
 from zero_easel.core.photos.reading import Reading
-from zero_easel.engines.workers import Limits
+from zero_easel.engines.workers import Allowance
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import Clearing, PhotoRow, PictureRow, PictureState, Run, RunState, Shoot
@@ -97,7 +97,7 @@ def test_room_is_what_is_asked_for(tmp_path: Path) -> None:
 def test_a_photo_that_takes_too_long_is_set_aside_and_the_rest_is_made(tmp_path: Path) -> None:
     database, vault = new_library(tmp_path / "easel.sqlite"), Vault(tmp_path)
     library(database, vault)
-    dispatcher = Dispatcher(database, vault, 1, Limits(seconds=0.001))
+    dispatcher = Dispatcher(database, vault, 1, Allowance(seconds=0.001))
     dispatcher.start()
     try:
         with database.session() as session:

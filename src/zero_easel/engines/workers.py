@@ -23,7 +23,7 @@ TRIES = 2
 """How often a piece of work is begun that takes its worker down, or too long."""
 
 
-class Limits(NamedTuple):
+class Allowance(NamedTuple):
     """What one piece of work may take: seconds, and megabytes of memory besides what a worker takes anyway; 0 for as
     much as there is."""
 
@@ -31,7 +31,7 @@ class Limits(NamedTuple):
     megabytes: int = 0
 
 
-UNLIMITED = Limits()
+AS_MUCH_AS_THERE_IS = Allowance()
 
 
 class Result(NamedTuple):
@@ -63,8 +63,8 @@ class _Worker:
 class Workers:
     """`jobs` worker processes, started as they are needed."""
 
-    def __init__(self, jobs: int, limits: Limits = UNLIMITED) -> None:
-        self._jobs, self._limits = jobs, limits
+    def __init__(self, jobs: int, allowance: Allowance = AS_MUCH_AS_THERE_IS) -> None:
+        self._jobs, self._allowance = jobs, allowance
         self._workers: list[_Worker] = []
         self._waiting: deque[_Piece] = deque()
         self._back: SimpleQueue[tuple[_Worker, _Piece, Future[Any]]] = SimpleQueue()
@@ -123,7 +123,7 @@ class Workers:
             if worker is None and len(self._workers) >= self._jobs:
                 return
             if worker is None:
-                worker = _Worker(new_pool(1, self._limits.megabytes))
+                worker = _Worker(new_pool(1, self._allowance.megabytes))
                 self._workers.append(worker)
             self._hand(worker, self._waiting[0])
             self._waiting.popleft()
@@ -134,7 +134,7 @@ class Workers:
             future = handed_to(worker.pool, piece.function, piece.arguments)
         except BrokenProcessPool:  # it died with nothing in hand
             abandon(worker.pool)
-            worker.pool = new_pool(1, self._limits.megabytes)
+            worker.pool = new_pool(1, self._allowance.megabytes)
             try:
                 future = handed_to(worker.pool, piece.function, piece.arguments)
             except (BrokenProcessPool, OSError) as error:
@@ -180,7 +180,7 @@ class Workers:
             self._give()
         if piece.tries < TRIES:
             return []
-        return [Result(piece.ticket, OverdueError(self._limits.seconds) if overdue else error)]
+        return [Result(piece.ticket, OverdueError(self._allowance.seconds) if overdue else error)]
 
     def _drop(self, worker: _Worker) -> None:
         if worker in self._workers:
@@ -190,13 +190,15 @@ class Workers:
     def _until(self, end: float | None) -> float | None:
         """Seconds to wait at most: to the end that was asked for, or until the next piece is overdue."""
         moments = [] if end is None else [end]
-        if self._limits.seconds:
-            moments += [w.begun + self._limits.seconds for w in self._workers if w.piece is not None and not w.overdue]
+        if self._allowance.seconds:
+            moments += [
+                w.begun + self._allowance.seconds for w in self._workers if w.piece is not None and not w.overdue
+            ]
         return max(0.001, min(moments) - time.monotonic()) if moments else None
 
     def _end_overdue(self) -> None:
         for worker in self._workers:
-            late = worker.piece is not None and time.monotonic() - worker.begun >= self._limits.seconds > 0
+            late = worker.piece is not None and time.monotonic() - worker.begun >= self._allowance.seconds > 0
             if late and not worker.overdue:
                 worker.overdue = True
                 for process in list((worker.pool._processes or {}).values()):

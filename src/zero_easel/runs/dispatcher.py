@@ -22,7 +22,7 @@ from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import reason_of
-from zero_easel.engines.workers import UNLIMITED, Limits, Workers
+from zero_easel.engines.workers import AS_MUCH_AS_THERE_IS, Allowance, Workers
 from zero_easel.files import no_room
 from zero_easel.library.changes.cutouts import empties_of, key_of
 from zero_easel.library.changes.matches import ensure_matched
@@ -69,12 +69,12 @@ class _Job:
 
 
 class Dispatcher:
-    """Works off what is waiting in the database with `jobs` processes, from start() to stop(). limits: of one piece of
-    work; what exceeds them is tried twice and then set aside with the reason."""
+    """Works off what is waiting in the database with `jobs` processes, from start() to stop(). allowance: what one
+    piece of work may take; beyond that it is tried twice and then set aside with the reason."""
 
-    def __init__(self, database: Database, vault: Vault, jobs: int, limits: Limits = UNLIMITED) -> None:
+    def __init__(self, database: Database, vault: Vault, jobs: int, allowance: Allowance = AS_MUCH_AS_THERE_IS) -> None:
         self._database, self._vault, self._jobs = database, vault, jobs
-        self._workers = Workers(jobs, limits)
+        self._workers = Workers(jobs, allowance)
         self._wake, self._stopping = threading.Event(), threading.Event()
         self._in_hand: dict[int, _Job] = {}
         # Taken from the database, but neither in hand nor written down: they go back as soon as it can be written.

@@ -73,7 +73,7 @@ def _changed(last: Run, standard: Standard) -> dict[str, str]:
 def _said(texts: Sequence[str]) -> str:
     if len(texts) > _FEW:
         return f"{len(texts)} rules changed"
-    return "; ".join(texts)
+    return f"the rules changed: {'; '.join(texts)}" if texts else ""
 
 
 def _reason(

@@ -23,6 +23,7 @@ from zero_easel.runs.again import start_again
 from zero_easel.runs.archive import handed_over, lists_of, stream_archive
 from zero_easel.runs.contact_sheets import sheet_of
 from zero_easel.runs.copying import copy_out
+from zero_easel.runs.differing import compared, earlier_runs
 from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state, try_again
 from zero_easel.web.page import Bench, Db, Number, RunById, file_size, found, is_partial, plural, show
 
@@ -82,6 +83,7 @@ def run_context(session: Db, run: Run, show_as: str = "sheet", deliverable: str 
         "after": sum(picture.bytes for picture in done),
         **_checks_table(done, failing, rules),
         "kinds": KINDS,
+        "earlier": next(iter(earlier_runs(session, run)), None),
         "sheet": ContactSheet(),
         "formats": FORMATS,
     }
@@ -160,6 +162,15 @@ def again(
         return show(request, "run.html", 409, error=str(error), **run_context(session, run))
     after.add_task(bench.dispatcher.wake)
     return RedirectResponse(f"/runs/{made.id}", 303)
+
+
+@router.get("/runs/{run_id}/beside/{before_id}")
+def beside(request: Request, session: Db, run: RunById, before_id: Number) -> HTMLResponse:
+    """A run and an earlier one of its shoot: what is new, changed and gone."""
+    others = earlier_runs(session, run)
+    before = found(next((one for one in others if one.id == before_id), None), "earlier run of this shoot")
+    told = compared(session, before, run)
+    return show(request, "beside.html", run=run, before=before, others=others, told=told)
 
 
 @router.get("/runs/{run_id}/archive")
