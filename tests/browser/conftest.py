@@ -9,7 +9,7 @@ from pathlib import Path
 import httpx
 import pytest
 from filelock import FileLock
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 from support import Server
 
 # A busy machine is slow, not wrong.
@@ -42,19 +42,27 @@ def server(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Ser
     server.stop()
 
 
-@pytest.fixture
-def page(server: Server) -> Iterator[Page]:
-    """A page of Debian's Chromium on the server; faults in its console fail the test."""
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    """Debian's Chromium, started once for the tests of one module."""
     chromium = shutil.which("chromium")
     assert chromium, "Debian's Chromium is missing; make test installs it"
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
-        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=server.address)
-        page.set_default_timeout(PATIENCE)
-        faults: list[str] = []
-        page.on("response", lambda r: faults.append(r.url) if r.status == 404 else None)
-        page.on("pageerror", lambda error: faults.append(str(error)))
-        page.on("console", lambda message: faults.append(message.text) if message.type == "error" else None)
-        yield page
+        yield browser
         browser.close()
-        assert not faults
+
+
+@pytest.fixture
+def page(server: Server, browser: Browser) -> Iterator[Page]:
+    """A page on the server that knows nothing of any other; faults in its console fail the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
+    page = context.new_page()
+    page.set_default_timeout(PATIENCE)
+    faults: list[str] = []
+    page.on("response", lambda r: faults.append(r.url) if r.status == 404 else None)
+    page.on("pageerror", lambda error: faults.append(str(error)))
+    page.on("console", lambda message: faults.append(message.text) if message.type == "error" else None)
+    yield page
+    context.close()
+    assert not faults

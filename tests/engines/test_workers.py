@@ -48,7 +48,7 @@ def all_of(workers: Workers, tickets: dict[int, int]) -> dict[int, object]:
 
 @pytest.fixture
 def workers() -> object:
-    made = Workers(2, Allowance(seconds=3, megabytes=1500))
+    made = Workers(2, Allowance(seconds=8, megabytes=1500))
     yield made
     made.close()
 
@@ -58,7 +58,7 @@ def test_what_dies_or_takes_for_ever_is_tried_twice_and_set_aside(workers: Worke
     found = all_of(workers, tickets)
     assert [found[n] for n in (0, 1, 2, 4, 6, 8, 9)] == [0, 2, 4, 8, 12, 16, 18]
     assert isinstance(found[3], BrokenProcessPool)
-    assert isinstance(found[5], OverdueError) and found[5].seconds == 3
+    assert isinstance(found[5], OverdueError) and found[5].seconds == 8
     assert isinstance(found[7], MemoryError)
     begun = {int(path.name): len(path.read_text()) for path in tmp_path.iterdir()}
     assert begun == {n: 2 if n in (3, 5) else 1 for n in range(10)}

@@ -12,9 +12,9 @@ from zero_easel.core.tone.grey_card import find_grey_card
 
 def test_cards_are_found_and_are_neutral_then() -> None:
     rng = np.random.default_rng(11)
-    errors = [grey_remaining(case(rng, paper(rng), drawn_card(rng))) for _ in range(20)]
+    errors = [grey_remaining(case(rng, paper(rng), drawn_card(rng))) for _ in range(8)]
     known = [error for error in errors if error is not None]
-    assert len(known) >= 18 and max(known) < 3.5 and float(np.median(known)) < 1.6
+    assert len(known) >= 7 and max(known) < 3.5 and float(np.median(known)) < 1.6
 
 
 @pytest.mark.parametrize("name", ["BRYD0105", "BRYD0110", "BRYD0114", "BRYD0121", "BRYD0144"])

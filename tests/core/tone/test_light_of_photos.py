@@ -49,7 +49,7 @@ def drawn(item: CutItem, standard: Standard = BY_BACKDROP) -> np.ndarray:
     return np.asarray(lab_of(to_linear(pixels)[made.cover > 0.99].mean(0)))
 
 
-@pytest.mark.parametrize("name", ["BRYD0120", "BRYD0144"])
+@pytest.mark.parametrize("name", ["BRYD0120", pytest.param("BRYD0144", marks=pytest.mark.slow)])
 def test_items_keep_their_colour_under_lamps_and_in_shade(name: str) -> None:
     photo = small(name)
     right = drawn(clear(photo))

@@ -58,9 +58,10 @@ def find_grey_card(pixels: Encoded) -> tuple[float, float, float] | None:
 
 
 def _slope(picture: Encoded) -> Float:
-    blurred = np.sqrt(cv2.GaussianBlur(picture, (0, 0), 1.6).astype(np.float32) / 255) * 255
-    both = [cv2.Sobel(blurred, cv2.CV_32F, dx, 1 - dx, ksize=3, scale=0.25) for dx in (1, 0)]
-    return np.asarray(np.hypot(*both).max(2), np.float32)
+    light = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)
+    blurred = np.sqrt(cv2.GaussianBlur(light, (0, 0), 1.6).astype(np.float32) / 255) * 255
+    across, down = (cv2.Sobel(blurred, cv2.CV_32F, dx, 1 - dx, ksize=3, scale=0.25) for dx in (1, 0))
+    return np.asarray(cv2.magnitude(across, down), np.float32)
 
 
 def _card(mask: Mask, linear: Float) -> NDArray[np.float32] | None:
