@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import APIResponse, Page, Route, expect
 from test_main_job import drop
 
 pytestmark = pytest.mark.browser
@@ -319,3 +319,36 @@ def test_a_plain_job_takes_few_actions(job: str, page: Page, photos: Path) -> No
     page.goto(page.url.replace("/whole", "/delete"))
     page.get_by_role("main").get_by_role("button", name="Delete").click()
     page.wait_for_url(re.compile(r"/$"))
+
+
+def test_an_answer_that_comes_late_draws_nothing_old(page: Page, photos: Path) -> None:
+    posts: list[Route] = []
+    pages: list[Route] = []
+    late: list[APIResponse] = []
+
+    def files(route: Route) -> None:
+        posts.append(route)
+        if len(posts) == 1:
+            route.continue_()
+
+    def whole(route: Route) -> None:
+        if route.request.resource_type != "fetch":
+            return route.continue_()
+        pages.append(route)
+        if len(pages) != 2:
+            return route.continue_()
+        # What the page asks for when the first file is in: answered now, and delivered after all else.
+        late.append(route.fetch())
+        return posts[1].continue_()
+
+    page.route("**/files", files)
+    page.route("**/whole", whole)
+    page.goto("/")
+    drop(page, [photos / "a.jpg", photos / "b.jpg"], "form:has(#begin-1)")
+    page.wait_for_url("**/whole")
+    rows = page.locator("#photo-list tbody tr")
+    expect(rows).to_have_count(2)
+    page.evaluate("window.told = 0; document.addEventListener('refreshed', () => (window.told += 1))")
+    pages[1].fulfill(response=late[0])
+    page.wait_for_function("window.told")
+    expect(rows).to_have_count(2)
