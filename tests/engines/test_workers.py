@@ -86,3 +86,8 @@ def test_what_is_closed_gives_nothing_back(workers: Workers) -> None:
     workers.submit(double, 1)
     workers.close()
     assert workers.in_hand == 0 and workers.results(0.1) == []
+
+
+def test_what_is_done_in_a_moment_is_done_once(workers: Workers) -> None:
+    tickets = {workers.submit(double, n): n for n in range(400)}
+    assert all_of(workers, tickets) == {n: 2 * n for n in range(400)}

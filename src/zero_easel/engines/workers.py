@@ -10,6 +10,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import suppress
 from dataclasses import dataclass
 from queue import Empty, SimpleQueue
 from typing import Any, NamedTuple, TypeVar
@@ -125,8 +126,16 @@ class Workers:
             if worker is None:
                 worker = _Worker(new_pool(1, self._allowance.megabytes))
                 self._workers.append(worker)
-            self._hand(worker, self._waiting[0])
-            self._waiting.popleft()
+            self._hand_next(worker)
+
+    def _hand_next(self, worker: _Worker) -> None:
+        """What is done in a moment is heard of before this ends, and the next is handed out: each is taken first."""
+        piece = self._waiting.popleft()
+        try:
+            self._hand(worker, piece)
+        except OSError:
+            self._waiting.appendleft(piece)
+            raise
 
     def _hand(self, worker: _Worker, piece: _Piece) -> None:
         """Raises OSError if no process can be started."""
@@ -154,11 +163,9 @@ class Workers:
             if not future.cancelled() and not isinstance(future.exception(), BrokenProcessPool):
                 worker.piece = None
                 if self._waiting:
-                    try:
-                        self._hand(worker, self._waiting[0])
-                        self._waiting.popleft()
-                    except OSError:
-                        pass  # whoever asks for results tries again, and is told
+                    # Whoever asks for results tries again, and is told.
+                    with suppress(OSError):
+                        self._hand_next(worker)
         self._back.put((worker, piece, future))
 
     def _heard(self, back: tuple[_Worker, _Piece, Future[Any]]) -> list[Result]:
