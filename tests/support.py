@@ -3,6 +3,8 @@
 import signal
 import subprocess
 import sys
+import time
+from collections.abc import Callable
 from contextlib import chdir, redirect_stderr, redirect_stdout
 from functools import cache
 from io import BytesIO, StringIO
@@ -168,3 +170,11 @@ class Server:
         """As Ctrl-C does."""
         self.process.send_signal(signal.SIGINT)
         self.process.wait(60)
+
+
+def until(what: Callable[[], bool]) -> None:
+    """Wait for a state, however slow the machine is."""
+    end = time.monotonic() + 240
+    while not what():
+        assert time.monotonic() < end, "it never came to that"
+        time.sleep(0.05)

@@ -109,7 +109,9 @@ class Task:
 
 def reading_of(photo: Photo) -> Reading:
     """All that is read off a photo before it is cleared."""
-    return read(photo.pixels)._replace(target=find_target(photo.pixels), grey=find_grey_card(photo.pixels))
+    target = find_target(photo.pixels)
+    grey = None if target else find_grey_card(photo.pixels)
+    return read(photo.pixels)._replace(target=target, grey=grey)
 
 
 def calibration_of(photo: Photo) -> Calibration | None:

@@ -1,7 +1,5 @@
 """What is told before a run, trials, what is made again, and what failed."""
 
-from pathlib import Path
-
 import pytest
 from sqlalchemy.orm import Session
 from support import PHOTOS
@@ -28,13 +26,6 @@ from zero_easel.runs.service import (
 from zero_easel.runs.trial import COUNT, most_different, start_trial
 
 NAMES = ("BRYD0105", "BRYD0106", "BRYD0111", "BRYD0112", "BRYD0117", "BRYD0120", "BRYD0126")
-
-
-@pytest.fixture
-def vault(tmp_path: Path) -> Vault:
-    vault = Vault(tmp_path)
-    vault.prepare()
-    return vault
 
 
 @pytest.fixture
@@ -164,4 +155,4 @@ def test_two_runs_are_compared(session: Session, vault: Vault, shoot: Shoot) -> 
     assert [pair.name for pair in told.changed] == ["A-2_front.jpg"]
     assert [pair.name for pair in told.renamed] == ["Z-1_back.jpg (was A-0_front.jpg)"]
     assert told.same == 5 and [one.field for one in told.rules] == ["canvas.ground"]
-    assert [one.id for one in earlier_runs(session, second)] == [first.id] and earlier_runs(session, first) == []
+    assert earlier_runs(session, second) == [first.id] and earlier_runs(session, first) == []

@@ -5,7 +5,6 @@ import os
 import resource
 import sys
 import tempfile
-import time
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from multiprocessing import forkserver
@@ -14,7 +13,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy import select
 from structlog.testing import capture_logs
-from support import PHOTOS, new_library
+from support import PHOTOS, new_library, until
 
 from zero_easel.core.photos.reading import Reading
 from zero_easel.library.changes.repairs import import_shotlist
@@ -53,13 +52,6 @@ def dispatcher(database: Database, tmp_path: Path) -> Iterator[Dispatcher]:
 def states(database: Database) -> tuple[set[PictureState], RunState]:
     with database.session() as session:
         return set(session.scalars(select(PictureRow.state))), session.scalars(select(Run.state)).one()
-
-
-def until(what: Callable[[], bool]) -> None:
-    end = time.monotonic() + 240
-    while not what():
-        assert time.monotonic() < end, "it never came to that"
-        time.sleep(0.05)
 
 
 @contextmanager

@@ -1,13 +1,12 @@
 """A data folder that is full, or a photo that takes too long: work waits or goes on, and says why."""
 
 import subprocess
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from sqlalchemy import select
-from support import halved, new_library
+from support import halved, new_library, until
 
 from zero_easel.core.photos.reading import Reading
 from zero_easel.engines.workers import Allowance
@@ -19,13 +18,6 @@ from zero_easel.runs.dispatcher import Dispatcher
 from zero_easel.runs.service import start_run
 
 NAMES = ("BRYD0105", "BRYD0111", "BRYD0112")
-
-
-def until(what: Callable[[], bool]) -> None:
-    end = time.monotonic() + 240
-    while not what():
-        assert time.monotonic() < end, "it never came to that"
-        time.sleep(0.05)
 
 
 @pytest.fixture

@@ -30,13 +30,6 @@ from zero_easel.runs.service import (
 
 
 @pytest.fixture
-def vault(tmp_path: Path) -> Vault:
-    vault = Vault(tmp_path)
-    vault.prepare()
-    return vault
-
-
-@pytest.fixture
 def shoot(session: Session, vault: Vault) -> Shoot:
     shoot = create_shoot(session, "Shelf")
     for name in ("BRYD0105.JPG", "BRYD0111.JPG", "BRYD0112.JPG"):

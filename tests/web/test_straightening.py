@@ -82,22 +82,17 @@ def test_place_back_to_the_rule_leaves_the_geometry(book: TestClient) -> None:
     assert row(book)[0]["src"] == upright["src"] and sides(row(book)[0]) == pytest.approx(0.75, rel=0.01)
 
 
-def test_a_run_makes_it_so(book: TestClient, bench_folder: Path) -> None:
+def test_a_run_makes_it_so(book: TestClient, tmp_path: Path) -> None:
     book.post("/photos/1/straighten", json={"radial": [0, 0, 0], "corners": CORNERS.tolist(), "aspect": 0.6})
     settled(book)
     book.post("/shoots/1/runs")
     end = time.monotonic() + 240
-    while not (made := list(bench_folder.glob("runs/1/**/*.jpg"))):
+    while not (made := list(tmp_path.glob("runs/1/**/*.jpg"))):
         assert time.monotonic() < end
         time.sleep(0.05)
     dark = decode_photo(made[0].read_bytes(), "made.jpg").pixels.min(2) < 200
     across, down = np.flatnonzero(dark.any(0)), np.flatnonzero(dark.any(1))
     assert np.ptp(across) / np.ptp(down) == pytest.approx(0.6, rel=0.02)
-
-
-@pytest.fixture
-def bench_folder(tmp_path: Path) -> Path:
-    return tmp_path
 
 
 def test_what_is_not_possible_is_said_and_changes_nothing(book: TestClient) -> None:
@@ -108,7 +103,7 @@ def test_what_is_not_possible_is_said_and_changes_nothing(book: TestClient) -> N
     assert answer.status_code == 422 and answer.text.startswith("The four corners enclose no rectangle")
     answer = book.get("/photos/1/straight.jpg", params={"as": json.dumps([[0, -0.5, 0], [], 0])})
     assert answer.status_code == 422 and "not believed" in answer.text
-    for wrong in ("", "[]", "[[0,0],[],0]", '[["a",0,0],[],0]', "{}"):
+    for wrong in ("", "[]", "[[NaN,0,0],[],0]", "[[0,Infinity,0],[],0]", "[[0,0],[],0]", '[["a",0,0],[],0]', "{}"):
         assert book.get("/photos/1/straight.jpg", params={"as": wrong}).status_code == 422, wrong
     assert book.post("/photos/1/straighten", json={"radial": [0, 0, 0], "corners": [[1, 2]] * 5}).status_code == 422
     assert row(book) == before

@@ -7,6 +7,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from dataclasses import replace as with_other
 from pathlib import Path
+from typing import NamedTuple
 
 from zero_easel.core.catalog.cards import SHOWS_GREY, SHOWS_TARGET
 from zero_easel.core.catalog.matching import Match
@@ -16,13 +17,14 @@ from zero_easel.core.finishing.embed import camera_of
 from zero_easel.core.items.item import CutItem
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.photos.assets import Assets
-from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, header_of, read_photo
+from zero_easel.core.photos.decoding import PICTURE_SUFFIXES, Photo, header_of, read_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.placing.layout import cuts_nothing, is_by_row
 from zero_easel.core.placing.placement import Adjustment, Placement, Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.naming import natural_key, printable, shows_backdrop
 from zero_easel.core.standard.patterns import PatternError
+from zero_easel.core.tone.balance import Colour
 from zero_easel.core.tone.grey_card import find_grey_card
 from zero_easel.core.tone.target import Calibration
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
@@ -133,14 +135,46 @@ def prepare(
     the colour target, to which all colours are brought; grey: one of a grey card, which is neutral. geometry: what is
     undone of the photos', nothing by default.
     """
+    _refuse_folders(folder, out)
+    found = _found(folder, out, standard, empties, recursive)
+    known, neutral = _calibrated(target) if target else None, _grey_of(grey) if grey else None
+    matched = match_photos(found.photos, products, shots, jobs, on_read, cards=cards, raw_counts=raw_counts)
+    for shown, why in ((target, SHOWS_TARGET), (grey, SHOWS_GREY)):
+        mine, match = shown and shown.resolve(), Match("", "", why, card=True)
+        matched = [one._replace(match=match) if one.path.resolve() == mine else one for one in matched]
+    geometry = geometry or Geometry()
+    _refuse_unknown(geometry, found.photos)
+    light = Adjustment(neutral=neutral, target=known.matrix if known else None)
+    held = {one.path: light._replace(rectified=geometry.of(one.path)) for one in matched}
+    run = _planned(matched, out, standard, products, shots, found.bare, folder, assets, at_least, held)
+    earlier = [done for done in finished_within(folder) if done.resolve() != out.resolve()] if recursive else []
+    run = with_other(run, calibration=known, geometry=geometry, unusable=found.unusable)
+    run = with_other(run, keep_dates=keep_dates, finished=earlier)
+    _refuse_clashes(run, replace=replace)
+    return run
+
+
+def _refuse_folders(folder: Path, out: Path) -> None:
+    """Raises FolderError if there is nothing to read from, or nowhere to write to."""
     if not folder.is_dir():
         raise FolderError(f"{folder} is not a folder.")
     if out.resolve() == folder.resolve():
         raise FolderError(f"{out} holds the photos; name another folder for the pictures.")
     if out.exists() and not out.is_dir():
         raise FolderError(f"{out} is a file, not a folder.")
-    given = {path.resolve() for path in empties}
-    found = list_photos(folder, out, recursive)
+
+
+class _Found(NamedTuple):
+    """Files of a folder. bare: photos of the bare backdrop. unusable: what is called so and cannot be read, and why."""
+
+    photos: list[Path]
+    bare: list[Path]
+    unusable: list[tuple[Path, str]]
+
+
+def _found(folder: Path, out: Path, standard: Standard, empties: Sequence[Path], recursive: bool) -> _Found:
+    """What lies there. empties: photos of the bare backdrop that were named. Raises FolderError."""
+    given, found = {path.resolve() for path in empties}, list_photos(folder, out, recursive)
     for path in empties:
         if reason := _unreadable(path):
             raise FolderError(reason)
@@ -150,27 +184,10 @@ def prepare(
     photos = [path for path in found if path not in called_so and path.resolve() not in given]
     # A file that only happens to be called so stops nothing.
     unusable = [(path, reason) for path in called_so if (reason := _unreadable(path))]
-    bare = [*empties, *(path for path in called_so if path not in dict(unusable))]
     if not photos:
         deeper = "" if recursive else " Add --recursive to look in its folders."
         raise FolderError(f"{folder} holds no photos.{deeper}")
-    known = _calibrated(target) if target else None
-    matched = match_photos(photos, products, shots, jobs, on_read, cards=cards, raw_counts=raw_counts)
-    neutral = _grey_of(grey) if grey else None
-    for shown, why in ((target, SHOWS_TARGET), (grey, SHOWS_GREY)):
-        mine, match = shown and shown.resolve(), Match("", "", why, card=True)
-        matched = [one._replace(match=match) if one.path.resolve() == mine else one for one in matched]
-    geometry, target_matrix = geometry or Geometry(), known.matrix if known else None
-    _refuse_unknown(geometry, photos)
-    held = {
-        one.path: Adjustment(neutral=neutral, target=target_matrix, rectified=geometry.of(one.path)) for one in matched
-    }
-    run = _planned(matched, out, standard, products, shots, bare, folder, assets, at_least, held)
-    earlier = [done for done in finished_within(folder) if done.resolve() != out.resolve()] if recursive else []
-    run = with_other(run, calibration=known, geometry=geometry, unusable=unusable)
-    run = with_other(run, keep_dates=keep_dates, finished=earlier)
-    _refuse_clashes(run, replace=replace)
-    return run
+    return _Found(photos, [*empties, *(path for path in called_so if path not in dict(unusable))], unusable)
 
 
 def _refuse_unknown(geometry: Geometry, photos: Sequence[Path]) -> None:
@@ -287,24 +304,26 @@ def _file(run: FolderRun, at: int) -> PhotoFile:
 
 def _calibrated(target: Path) -> Calibration:
     """Raises FolderError."""
-    try:
-        found = calibration_of(read_photo(target, name_of(target)))
-    except PhotoError as error:
-        raise FolderError(str(error)) from error
+    found = calibration_of(_shown(target))
     if found is None:
         raise FolderError(f"{name_of(target)} shows no colour target of 24 patches, or too much of it is clipped.")
     return found
 
 
-def _grey_of(card: Path) -> tuple[float, float, float]:
+def _grey_of(card: Path) -> Colour:
     """Raises FolderError."""
-    try:
-        found = find_grey_card(read_photo(card, name_of(card)).pixels)
-    except PhotoError as error:
-        raise FolderError(str(error)) from error
+    found = find_grey_card(_shown(card).pixels)
     if found is None:
         raise FolderError(f"{name_of(card)} shows no grey card: an even grey sheet on something neutral and lighter.")
     return found
+
+
+def _shown(path: Path) -> Photo:
+    """Raises FolderError."""
+    try:
+        return read_photo(path, name_of(path))
+    except PhotoError as error:
+        raise FolderError(str(error)) from error
 
 
 def _planned(

@@ -82,7 +82,7 @@ class PhotoFile:
             raise PictureError(f"{name_of(self.path)} shows no item with four straight sides to bring upright.")
         wanted = self.rectified._replace(corners=corners)
         if problem := problem_of(wanted, self._cut.frame):
-            raise PictureError(f"{name_of(self.path)}: {problem}")
+            raise PictureError(f"{name_of(self.path)}: {problem}.")
         return wanted
 
     @property

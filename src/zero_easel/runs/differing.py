@@ -53,10 +53,10 @@ def compared(session: Session, before: Run, after: Run) -> Comparison:
     )
 
 
-def earlier_runs(session: Session, run: Run) -> list[Run]:
-    """The runs over the same shoot before one, the newest first; no trials."""
-    query = select(Run).where(Run.shoot_id == run.shoot_id, Run.id < run.id, ~Run.trial).order_by(Run.id.desc())
-    return list(session.scalars(query.limit(20)))
+def earlier_runs(session: Session, run: Run, most: int = 20) -> list[int]:
+    """Ids of the runs over the same shoot before one, the newest first; no trials."""
+    query = select(Run.id).where(Run.shoot_id == run.shoot_id, Run.id < run.id, ~Run.trial).order_by(Run.id.desc())
+    return list(session.scalars(query.limit(most)))
 
 
 def _made(session: Session, run: Run) -> dict[tuple[int, str], PictureRow]:

@@ -16,10 +16,11 @@ from zero_easel.core.placing.layout import is_by_row, lay_out, rules_of
 from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.sizes import rules_on, size_of
-from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run, Shoot
+from zero_easel.library.store.models import PhotoRow, PictureRow, Shoot
 from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, picture_of
 from zero_easel.planning.batch import lay_all
+from zero_easel.runs.reuse import made_before
 from zero_easel.runs.service import picture_rows, plan_with_row
 from zero_easel.runs.work import kept_source
 
@@ -83,7 +84,7 @@ class Estimator:
     def _wanted(self, session: Session, shoot: Shoot, standard: Standard) -> list[_Wanted]:
         planned = plan_with_row(session, shoot)
         rows = [row for row in picture_rows(session, shoot, standard, planned) if row.output]
-        made = _made_before(session, [row.key for row in rows]) | self._measured
+        made = made_before(session, [row.key for row in rows]) | self._measured
         subjects = {planned.lines[at].id: subject for at, subject in planned.batch.subjects.items()}
         photos = {
             photo.id: photo for photo in session.scalars(select(PhotoRow).where(PhotoRow.shoot_id == shoot.id)).unique()
@@ -212,18 +213,6 @@ def _hint(photo: PhotoRow, seen: _Seen | None, subject: Subject, standard: Stand
     else:
         weight = photo.cutout.weight or photo.original.bytes
     return float(weight**_SEEN * seen.longest * min(1.0, 1 / seen.scale) ** _SOFTER)
-
-
-def _made_before(session: Session, keys: Sequence[str]) -> dict[str, int]:
-    found: dict[str, int] = {}
-    for at in range(0, len(keys), 500):
-        query = (
-            select(PictureRow.key, PictureRow.bytes)
-            .join(Run)
-            .where(PictureRow.key.in_(keys[at : at + 500]), PictureRow.state == PictureState.DONE)
-        )
-        found.update({key: size for key, size in session.execute(query)})
-    return found
 
 
 def _spread(ordered: list[int]) -> list[int]:

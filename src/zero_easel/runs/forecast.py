@@ -4,13 +4,13 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.standard.differences import differences
 from zero_easel.core.standard.model import Standard
 from zero_easel.library.store.models import PictureRow, PictureState, Run, Shoot
+from zero_easel.runs.reuse import made_before
 from zero_easel.runs.service import latest_run, picture_rows, pictures_of, plan_with_row
 
 _FEW = 2
@@ -35,7 +35,7 @@ def forecast(session: Session, shoot: Shoot) -> Forecast | None:
         return None
     standard = shoot.standard.rules
     rows = [row for row in picture_rows(session, shoot, standard, plan_with_row(session, shoot)) if row.output]
-    there = _made(session, [row.key for row in rows])
+    there = made_before(session, [row.key for row in rows])
     before = {(row.photo_id, row.deliverable): row for row in pictures_of(session, last.id) if row.output}
     changed = _changed(last, standard)
     why = Counter(
@@ -45,16 +45,6 @@ def forecast(session: Session, shoot: Shoot) -> Forecast | None:
     )
     ordered = tuple((count, reason) for reason, count in why.most_common())
     return Forecast(len(rows), sum(row.key in there for row in rows), ordered)
-
-
-def _made(session: Session, keys: Sequence[str]) -> set[str]:
-    found: set[str] = set()
-    for at in range(0, len(keys), 500):
-        query = select(PictureRow.key).where(
-            PictureRow.key.in_(keys[at : at + 500]), PictureRow.state == PictureState.DONE
-        )
-        found |= set(session.scalars(query))
-    return found
 
 
 def _changed(last: Run, standard: Standard) -> dict[str, str]:

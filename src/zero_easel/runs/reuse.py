@@ -59,6 +59,17 @@ class Keys:
         return _digest([kept, overlays, checks, [part.model_dump() for part in parts]])
 
 
+def made_before(session: Session, keys: Sequence[str]) -> dict[str, int]:
+    """Bytes of the pictures that some run made, by those of the keys that name any."""
+    found: dict[str, int] = {}
+    for some in _in_pieces(list(keys)):
+        query = select(PictureRow.key, PictureRow.bytes).where(
+            PictureRow.key.in_(some), PictureRow.state == PictureState.DONE
+        )
+        found.update({key: size for key, size in session.execute(query)})
+    return found
+
+
 def reuse(session: Session, vault: Vault, run: Run, rows: Sequence[PictureRow]) -> None:
     """Take what earlier runs made from the very same: the files are linked, and their facts copied."""
     waiting: dict[str, list[PictureRow]] = {}

@@ -1,7 +1,6 @@
 """Straightening a photo: what its lens bent, and a rectangle that was seen at an angle, tried at screen size."""
 
 from functools import lru_cache
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,38 +15,31 @@ from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.engines.cutouts import kept_cutout
 from zero_easel.library.changes.cutouts import empties_of
-from zero_easel.library.lists.lines import PhotoLine
 from zero_easel.library.shoots import LARGE, remake_small
 from zero_easel.library.store.models import PhotoRow
 from zero_easel.library.store.vault import Vault, cutout_key
 
 
-class Whole(NamedTuple):
-    """What of a photo its picture at screen size depends on. width, height: of the upright photo, px."""
-
-    digest: str
-    width: int
-    height: int
-
-
 def straight_large(
-    session: Session, vault: Vault, photo: Whole | PhotoLine, rectification: Rectification, longest: int = LARGE
+    session: Session, vault: Vault, digest: str, frame: Size, rectification: Rectification, longest: int = LARGE
 ) -> NDArray[np.uint8] | None:
-    """A photo at screen size as it is drawn, (h, w, 3) sRGB; None where it is not there. longest: px of its longer
-    side, at most. Raises ValueError with a sentence if it cannot be rectified so."""
-    if problem := problem_of(rectification, Size(photo.width, photo.height)):
-        raise ValueError(problem)
-    if not vault.large(photo.digest).is_file():
-        remake_small(session, vault, photo.digest)
-    return _straight(vault, Whole(photo.digest, photo.width, photo.height), rectification, longest)
+    """A photo at screen size as it is drawn, (h, w, 3) sRGB; None where it is not there. frame: of the original, px.
+    longest: px of the longer side, at most. Raises ValueError with a sentence if it cannot be rectified so."""
+    if problem := problem_of(rectification, frame):
+        raise ValueError(f"{problem}.")
+    if not vault.large(digest).is_file():
+        remake_small(session, vault, digest)
+    return _straight(vault, digest, frame, rectification, longest)
 
 
 @lru_cache(8)
-def _straight(vault: Vault, photo: Whole, rectification: Rectification, longest: int) -> NDArray[np.uint8] | None:
-    pixels = _at_screen_size(vault, photo.digest, longest)
+def _straight(
+    vault: Vault, digest: str, frame: Size, rectification: Rectification, longest: int
+) -> NDArray[np.uint8] | None:
+    pixels = _at_screen_size(vault, digest, longest)
     if pixels is None or rectification == AS_PHOTOGRAPHED:
         return pixels
-    known = rectification.reduced(max(photo.width, photo.height) / max(pixels.shape))
+    known = rectification.reduced(frame.longest / max(pixels.shape))
     return np.asarray(rectified(pixels, known, Size.of(pixels)), np.uint8)
 
 

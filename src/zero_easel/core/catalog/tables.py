@@ -188,6 +188,7 @@ def _delimiter(text: str) -> str:
     start = text[: 1 << 16].splitlines(keepends=True)[:_LOOKED_AT]
 
     def evenness(delimiter: str) -> tuple[int, int]:
+        """How many rows have as many cells as the first one, and how many these are."""
         try:
             counts = [len(row) for row in csv.reader(start, delimiter=delimiter) if row]
         except csv.Error:

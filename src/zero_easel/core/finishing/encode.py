@@ -48,6 +48,7 @@ def encode(
     more = more or Embedded(icc=srgb_profile())
 
     def at(quality: int) -> bytes:
+        """The file's bytes at a quality."""
         return _SAVERS[wanted.format](pixels, wanted, quality, density, more)
 
     if not wanted.max_kb:

@@ -75,29 +75,33 @@ def in_order(corners: Points) -> Points:
 
 
 def problem_of(rectification: Rectification, frame: Size) -> str:
-    """Why a photo cannot be rectified so, as a sentence; "" if it can."""
+    """Why a photo cannot be rectified so, as a sentence without its stop; "" if it can."""
     r = np.linspace(0, _FARTHEST, 161)
     within = r[: int(np.argmax(r * _factor(r, rectification.radial) >= 1)) + 1]
-    if len(within) == 1 or _slope(within, rectification.radial).min() < 0.1:
-        return f"A lens that bends by {rectification.bend:.0f} % is not believed."
+    if (
+        not np.isfinite(rectification.radial).all()
+        or len(within) == 1
+        or _slope(within, rectification.radial).min() < 0.1
+    ):
+        return f"A lens that bends by {rectification.bend:.0f} % is not believed"
     if not rectification.corners:
         return ""
     corners = np.array(rectification.corners)
     if corners.shape != (4, 2) or not np.isfinite(corners).all():
-        return "A rectangle has four corners."
+        return "A rectangle has four corners"
     sides = np.roll(corners, -1, 0) - corners
     turns = sides[:, 0] * np.roll(sides, -1, 0)[:, 1] - sides[:, 1] * np.roll(sides, -1, 0)[:, 0]
     if turns.min() <= 0:
-        return "The four corners enclose no rectangle: their sides cross, or bend inwards."
+        return "The four corners enclose no rectangle: their sides cross, or bend inwards"
     if _area(corners) < _LEAST_AREA * frame.width * frame.height:
-        return "The rectangle is too small."
+        return "The rectangle is too small"
     if rectification.aspect and not 0.05 <= rectification.aspect <= 20:
-        return "A rectangle is between 20 times as high as wide and 20 times as wide as high."
+        return "A rectangle is between 20 times as high as wide and 20 times as wide as high"
     horizon = _upright(_unbent(corners, rectification.radial, frame), frame, rectification.aspect)
     ends = np.array([[0, 0], [frame.width, 0], [frame.width, frame.height], [0, frame.height]], float)
     depth = np.c_[ends, np.ones(4)] @ horizon[2]
     if not ((depth > 0.1).all() or (depth < -0.1).all()):
-        return "The rectangle is seen so much from the side that the photo's rim would lie behind the camera."
+        return "The rectangle is seen so much from the side that the photo's rim would lie behind the camera"
     return ""
 
 
@@ -259,18 +263,15 @@ def _straight(wanted: Points, radial: tuple[float, float, float]) -> Points:
     return r
 
 
+@lru_cache(64)
 def _fill(radial: tuple[float, float, float], frame: Size) -> float:
     """By how much all is enlarged, so that no place of the rectified frame lies beyond the photo."""
     rim = np.linspace(min(frame) / float(np.hypot(*frame)), 1, 33)
     return float((rim / _straight(rim, radial)).max())
 
 
-def _homography(rectification: Rectification, frame: Size) -> NDArray[np.float64]:
-    return _known_homography(rectification, frame)
-
-
 @lru_cache(64)
-def _known_homography(rectification: Rectification, frame: Size) -> NDArray[np.float64]:
+def _homography(rectification: Rectification, frame: Size) -> NDArray[np.float64]:
     corners = _unbent(np.array(rectification.corners), rectification.radial, frame)
     return _upright(corners, frame, rectification.aspect)
 

@@ -4,7 +4,6 @@ The database ships with the package lensfunpy (data under CC BY-SA 3.0). A lens 
 named by the file and one lens alone is meant.
 """
 
-import io
 import re
 from collections.abc import Sequence
 from functools import cache
@@ -47,9 +46,10 @@ class _Taken(NamedTuple):
     cropped: bool
 
 
-def lens_of(data: bytes) -> KnownLens | None:
-    """The lens of a camera file's bytes; None where the file does not name it, or its bend is not known."""
-    taken = _taken(data)
+def lens_in(path: Path) -> KnownLens | None:
+    """The lens of a camera file, of which only the header is read; None where that does not name it, its bend is not
+    known, or the file cannot be read."""
+    taken = _taken(path)
     if taken is None or taken.cropped:
         return None
     cameras = _database().find_cameras(taken.maker, taken.camera)
@@ -62,22 +62,14 @@ def lens_of(data: bytes) -> KnownLens | None:
     return None if radial is None else KnownLens(lens.model, taken.focal, radial)
 
 
-def lens_in(path: Path) -> KnownLens | None:
-    """The same for a file, None if it cannot be read."""
-    try:
-        return lens_of(path.read_bytes())
-    except OSError:
-        return None
-
-
 @cache
 def _database() -> Any:
     return lensfunpy.Database()
 
 
-def _taken(data: bytes) -> _Taken | None:
+def _taken(path: Path) -> _Taken | None:
     try:
-        with Image.open(io.BytesIO(data)) as picture:
+        with Image.open(path) as picture:
             exif, size = picture.getexif(), picture.size
             inner = exif.get_ifd(_EXIF)
             maker, camera, lens = (_text(v) for v in (exif.get(_MAKE), exif.get(_MODEL), inner.get(_LENS)))

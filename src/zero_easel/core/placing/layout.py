@@ -44,6 +44,7 @@ def lay_out(subjects: Sequence[Subject], standard: Standard) -> list[Placement |
 
     @cache
     def ruled(scope: Scope, backdrop: str) -> _Ruled:
+        """Rules of a scope, and the area that they leave free; the same for all of its photos."""
         rules = _with_backdrop(standard.rules_for(scope), backdrop)
         return _Ruled(rules, free_area(canvas, rules))
 

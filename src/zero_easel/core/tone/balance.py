@@ -80,12 +80,12 @@ class Balance(NamedTuple):
 
 def is_lamp_or_daylight(light: Colour) -> bool:
     """Whether a colour can be white paper under some lamp, flash or sky: near the Planckian locus, 1700 to 25000 K."""
-    return bool(np.hypot(*(_uv(light) - _LOCUS).T).min() <= _OFF_LOCUS)
+    return bool(np.hypot(*(chromaticity(light) - _LOCUS).T).min() <= _OFF_LOCUS)
 
 
 def kelvin_of(light: Colour) -> int:
     """The colour temperature on the Planckian locus that is nearest to a colour, to 10 K (CIE 15: in u, v of 1960)."""
-    return int(round(_KELVINS[int(np.hypot(*(_uv(light) - _LOCUS).T).argmin())], -1))
+    return int(round(_KELVINS[int(np.hypot(*(chromaticity(light) - _LOCUS).T).argmin())], -1))
 
 
 def lamp_with(light: NDArray[np.floating[Any]], one: int, other: int) -> NDArray[np.float64]:
@@ -218,7 +218,8 @@ def middle_of(lights: Sequence[Colour]) -> Colour | None:
     return red, green, blue
 
 
-def _uv(light: Colour) -> NDArray[np.float64]:
+def chromaticity(light: Sequence[float] | NDArray[np.floating[Any]]) -> NDArray[np.float64]:
+    """(2,): CIE 1960 u, v of linear sRGB."""
     x, y, z = TO_XYZ @ np.asarray(light)
     return np.asarray(np.array([4 * x, 6 * y]) / max(x + 15 * y + 3 * z, 1e-9))
 

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from zero_easel.core.light.colour import Encoded, Float, Mask, to_linear
 from zero_easel.core.photos.reducing import reduced
-from zero_easel.core.tone.balance import is_lamp_or_daylight
+from zero_easel.core.tone.balance import Colour, chromaticity, is_lamp_or_daylight
+from zero_easel.core.tone.difference import TO_XYZ
 
 _SIDE = 700
 """Longer side in px of the picture in which it is looked for."""
@@ -25,7 +26,7 @@ _SHAPES = (0.35, 2.9)
 _DARKER = (0.09, 0.5)
 """Light of the card to that around it: cards reflect 18 %, paper and painted tables 40 to 90 %."""
 _COLOUR = 0.006
-"""Distance of the two in CIE 1976 u', v': both are neutral, whatever the light is."""
+"""Distance of the two in CIE 1960 u, v: both are neutral, whatever the light is."""
 _CLIPPED, _COLOUR_CLIPPED = 0.98, 0.03
 """Light from which paper is clipped, and how far apart the two may be then."""
 _EVEN, _SLOPE = 0.06, 0.5
@@ -36,10 +37,10 @@ _ALIKE, _ALIKE_SHARE = 0.22, 0.45
 """Share of what lies around that is of one light, within so much of it: the rest may be goods, or the card's shadow."""
 
 
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+_LUMINANCE = TO_XYZ[1].astype(np.float32)
 
 
-def find_grey_card(pixels: Encoded) -> tuple[float, float, float] | None:
+def find_grey_card(pixels: Encoded) -> Colour | None:
     """Linear sRGB of the grey card in a photo, (H, W, 3) uint8 or uint16 sRGB; None if it shows none."""
     small = reduced(pixels, _SIDE)
     linear = to_linear(small)
@@ -105,18 +106,12 @@ def _is_grey(own: NDArray[np.float32], ring: Float) -> bool:
     if not _DARKER[0] * beside < light < _DARKER[1] * beside or alike.mean() < _ALIKE_SHARE:
         return False
     around = np.median(ring[alike], 0)
-    apart = float(np.hypot(*(_uv(own) - _uv(around))))
+    apart = float(np.hypot(*(chromaticity(own) - chromaticity(around))))
     if around.max() < _CLIPPED:
         return apart < _COLOUR
     # White paper that is clipped has lost its cast: the card alone says what it was.
     red, green, blue = (float(v) for v in own)
     return apart < _COLOUR_CLIPPED and is_lamp_or_daylight((red, green, blue))
-
-
-def _uv(light: NDArray[np.float32]) -> NDArray[np.float64]:
-    """CIE 1976 u', v' of linear sRGB."""
-    x, y, z = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]]) @ light
-    return np.asarray(np.array([4 * x, 9 * y]) / max(x + 15 * y + 3 * z, 1e-9))
 
 
 def _is_even(inner: Mask, linear: Float) -> bool:

@@ -29,7 +29,7 @@ def at_place(shoot: Shoot) -> Where:
 def place_by_hand(session: Session, shoot: Shoot, ids: Sequence[int], changes: Mapping[str, Any]) -> None:
     """Change what a person decided for photos; changes: some of Adjustment's fields. Raises StandardError if there is
     no such photo in the shoot."""
-    _adjust(session, shoot, ids, "{} placed by hand", lambda adjustment: adjustment._replace(**changes))
+    _adjust(session, shoot, ids, "{} placed by hand", lambda photo: photo.adjustment._replace(**changes))
 
 
 def keep_part_of(session: Session, shoot: Shoot, photo_id: int, part: KeptPart) -> None:
@@ -38,10 +38,10 @@ def keep_part_of(session: Session, shoot: Shoot, photo_id: int, part: KeptPart) 
     Raises StandardError if there is no such photo in the shoot.
     """
 
-    def kept(adjustment: Adjustment) -> Adjustment:
+    def kept(photo: PhotoRow) -> Adjustment:
         if part.ratio:
-            return adjustment.with_part(part)
-        return adjustment._replace(keep=(part.x, part.y), zoom=part.zoom, parts=())
+            return photo.adjustment.with_part(part)
+        return photo.adjustment._replace(keep=(part.x, part.y), zoom=part.zoom, parts=())
 
     _adjust(session, shoot, [photo_id], "another part of {} is kept", kept)
 
@@ -50,14 +50,14 @@ def set_neutral(session: Session, shoot: Shoot, ids: Sequence[int], colour: tupl
     """Say what ought to be neutral in photos, as linear sRGB; None leaves it to what is measured. Raises StandardError
     if there is no such photo in the shoot."""
     text = "what is neutral in {} is said by hand" if colour else "what is neutral in {} is measured again"
-    _adjust(session, shoot, ids, text, lambda adjustment: adjustment._replace(neutral=colour))
+    _adjust(session, shoot, ids, text, lambda photo: photo.adjustment._replace(neutral=colour))
 
 
 def set_target(session: Session, shoot: Shoot, target: Nine | None) -> int:
     """Bring all photos of a shoot to a colour target by its matrix, or None of them; returns how many."""
     ids = [entry.line.id for entry in row_of(session, shoot.id)]
     text = "{} follow the colour target" if target else "{} follow no colour target"
-    _adjust(session, shoot, ids, text, lambda adjustment: adjustment._replace(target=target))
+    _adjust(session, shoot, ids, text, lambda photo: photo.adjustment._replace(target=target))
     return len(ids)
 
 
@@ -67,13 +67,13 @@ def rectify(session: Session, shoot: Shoot, asked: Mapping[int, Rectification], 
     for photo in _photos(session, shoot, list(asked)):
         frame = Size(photo.original.width, photo.original.height)
         if problem := problem_of(asked[photo.id], frame):
-            raise StandardError(problem.removesuffix("."))
-    _adjust(session, shoot, list(asked), text, asked)
+            raise StandardError(problem)
+    _adjust(session, shoot, list(asked), text, lambda photo: photo.adjustment._replace(rectified=asked[photo.id]))
 
 
 def back_to_rule(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:
     """Drop what a person decided about the place of photos."""
-    _adjust(session, shoot, ids, "{} back to the rule", lambda adjustment: adjustment.placed_like(Adjustment()))
+    _adjust(session, shoot, ids, "{} back to the rule", lambda photo: photo.adjustment.placed_like(Adjustment()))
 
 
 def same_for_view(session: Session, shoot: Shoot, photo_id: int) -> int:
@@ -87,7 +87,7 @@ def same_for_view(session: Session, shoot: Shoot, photo_id: int) -> int:
     adjustment = mine.subject.adjustment._replace(keep=None)
     if others:
         text = f"{len(others)} {mine.subject.view or 'other'} views placed like {_called(mine)}"
-        _adjust(session, shoot, others, text, lambda own: own.placed_like(adjustment))
+        _adjust(session, shoot, others, text, lambda photo: photo.adjustment.placed_like(adjustment))
     return len(others)
 
 
@@ -156,16 +156,13 @@ def _adjust(
     shoot: Shoot,
     ids: Sequence[int],
     text: str,
-    change: Callable[[Adjustment], Adjustment] | Mapping[int, Rectification],
+    change: Callable[[PhotoRow], Adjustment],
 ) -> None:
     """Change what a person decided for photos, and keep that; text: what was done, {} for the photos."""
     photos = _photos(session, shoot, ids)
     before = {photo.id: photo.adjustment.changed() for photo in photos}
     for photo in photos:
-        if callable(change):
-            photo.adjustment = change(photo.adjustment)
-        else:
-            photo.adjustment = photo.adjustment._replace(rectified=change[photo.id])
+        photo.adjustment = change(photo)
     follow_cutouts(session, photos)
     after = {photo.id: photo.adjustment.changed() for photo in photos}
     if after != before:

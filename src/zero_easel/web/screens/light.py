@@ -6,14 +6,14 @@ from typing import Annotated, Any, NamedTuple
 from urllib.parse import urlsplit
 
 import numpy as np
-from fastapi import APIRouter, Form, HTTPException, Query, Request
+from fastapi import APIRouter, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
 
-from zero_easel.core.finishing.encode import encode_jpeg, encode_png
+from zero_easel.core.finishing.encode import encode_png
 from zero_easel.core.light.colour import to_linear, to_srgb8
+from zero_easel.core.light.geometry import Size
 from zero_easel.core.light.hex_colour import write_hex
-from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, MOST_BEND, Rectification
 from zero_easel.core.photos.decoding import read_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.placing.layout import lay_out
@@ -34,14 +34,13 @@ from zero_easel.library.changes.standards import change_rules, following
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lines import PhotoLine, lines_with
 from zero_easel.library.lists.lineup import RowEntry, row_of
-from zero_easel.library.shoots import LARGE
 from zero_easel.library.store.models import Original, PhotoRow, Shoot
 from zero_easel.pipeline import rectified_photo
 from zero_easel.web.closer import agreements, closer_of, is_apart, preview_of
-from zero_easel.web.page import Bench, Db, Number, PhotoById, ShootById, found, plural, show
+from zero_easel.web.page import Bench, Db, Number, ShootById, found, plural, show
 from zero_easel.web.screens.standards import ruled, step_told
 from zero_easel.web.stages import stages
-from zero_easel.web.straightening import Whole, known_lens, rectangle_in, straight_large
+from zero_easel.web.straightening import known_lens, straight_large
 
 router = APIRouter()
 _FIRST = 66
@@ -147,8 +146,8 @@ def place(session: Db, bench: Bench, shoot: ShootById, photo_id: Number, x: floa
     """Colours at a place, in shares of the photo's width and height: as shot, and as they become."""
     row, placements, at = _placed(session, shoot, photo_id)
     placement = found(placements[at], "photo")
-    line, adjustment = row[at].line, row[at].subject.adjustment
-    pixels = found(straight_large(session, bench.vault, line, adjustment.rectified), "photo")
+    line, undone = row[at].line, row[at].subject.adjustment.rectified
+    pixels = found(straight_large(session, bench.vault, line.digest, Size(line.width, line.height), undone), "photo")
     try:
         before, after = reading_at(pixels, x, y, placement.tone)
     except ValueError as error:
@@ -273,6 +272,21 @@ def target(request: Request, session: Db, shoot: ShootById, photo_id: Number, us
     return _fresh(request, session, shoot, "")
 
 
+@router.post("/shoots/{shoot_id}/light/lenses")
+def by_lenses(request: Request, session: Db, bench: Bench, shoot: ShootById) -> HTMLResponse:
+    """Undo what the lens of each photo bent, where its file names one that is known."""
+    row, wanted = row_of(session, shoot.id), {}
+    for entry in row:
+        if (lens := known_lens(bench.vault, entry.line.digest)) is not None:
+            wanted[entry.line.id] = entry.subject.adjustment.rectified._replace(radial=lens.radial)
+    if not wanted:
+        return _fresh(request, session, shoot, "No photo of this shoot names a lens that is known")
+    rectify(session, shoot, wanted, "lines in {} straightened by their lenses")
+    rest = len(row) - len(wanted)
+    more = f"; {plural(rest, 'photo')} without a lens that is known" if rest else ""
+    return _fresh(request, session, shoot, f"{plural(len(wanted), 'photo')} straightened{more}")
+
+
 def _fresh(request: Request, session: Db, shoot: Shoot, message: str) -> HTMLResponse:
     """The whole stage and the zero line as they are now."""
     more: dict[str, Any] = {
@@ -312,89 +326,3 @@ def _context(request: Request, session: Db, shoot: Shoot) -> dict[str, Any]:
 def _asks_for_all(request: Request) -> bool:
     """Whether the page that is looked at, or that a part is asked for, shows all swatches."""
     return "all=1" in urlsplit(request.headers.get("HX-Current-URL", str(request.url))).query
-
-
-@router.get("/photos/{photo_id}/straighten")
-def straighten_page(request: Request, session: Db, bench: Bench, photo: PhotoById) -> HTMLResponse:
-    """One photo with what its lens bent, and the rectangle in it that is to be seen from in front."""
-    shoot, lens = session.get_one(Shoot, photo.shoot_id), known_lens(bench.vault, photo.digest)
-    held = {
-        "id": photo.id,
-        "frame": [photo.original.width, photo.original.height],
-        "rectified": photo.adjustment.rectified,
-        "lens": lens.radial if lens else None,
-        "most": MOST_BEND,
-    }
-    told = {"marks": stages(session, shoot), "stage": "light", "lens": lens, "cut": photo.cutout_key is not None}
-    return show(request, "straighten.html", 200, shoot=shoot, photo=photo, held=json.dumps(held), **told)
-
-
-@router.get("/photos/{photo_id}/straight.jpg")
-def straight_picture(
-    session: Db,
-    bench: Bench,
-    photo: PhotoById,
-    asked: Annotated[str, Query(alias="as", max_length=400)],
-    longest: Annotated[int, Query(ge=64, le=LARGE)] = LARGE,
-) -> Response:
-    """A photo at screen size with its geometry undone as it is asked for."""
-    try:
-        wanted = Rectification.of(json.loads(asked))
-        whole = Whole(photo.digest, photo.original.width, photo.original.height)
-        pixels = found(straight_large(session, bench.vault, whole, wanted, longest), "photo")
-    except (ValueError, TypeError) as error:
-        raise HTTPException(422, str(error) or "That is no geometry.") from error
-    return Response(encode_jpeg(pixels), media_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
-
-
-@router.get("/photos/{photo_id}/rectangle")
-def rectangle(session: Db, bench: Bench, photo: PhotoById) -> dict[str, Any]:
-    """The corners of the rectangle that a photo's item fills, none if it fills none."""
-    return {"corners": rectangle_in(session, bench.vault, photo)}
-
-
-class Straight(BaseModel):
-    """What is to be undone of a photo's geometry, as core.light.rectify has it. together: its bend for all photos of
-    the shoot, and its rectangle for this one."""
-
-    radial: tuple[float, float, float]
-    corners: Annotated[list[tuple[float, float]], Field(max_length=4)] = []
-    aspect: Annotated[float, Field(ge=0, le=20)] = 0.0
-    together: bool = False
-
-
-@router.post("/photos/{photo_id}/straighten")
-def straighten(session: Db, photo: PhotoById, asked: Straight) -> Response:
-    """Undo a photo's geometry so; a photo that cannot be rectified so says why, and nothing changes."""
-    shoot = session.get_one(Shoot, photo.shoot_id)
-    own = Rectification(asked.radial, tuple(asked.corners), asked.aspect)
-    wanted, text = {photo.id: own}, "the geometry of {} is undone"
-    if own == AS_PHOTOGRAPHED:
-        text = "the geometry of {} is as photographed"
-    if asked.together:
-        row = row_of(session, shoot.id)
-        wanted |= {
-            entry.line.id: entry.subject.adjustment.rectified._replace(radial=asked.radial)
-            for entry in row
-            if entry.line.id != photo.id
-        }
-    try:
-        rectify(session, shoot, wanted, text)
-    except StandardError as error:
-        raise HTTPException(422, f"{error}.") from error
-    return Response(status_code=204)
-
-
-@router.post("/shoots/{shoot_id}/light/lenses")
-def by_lenses(request: Request, session: Db, bench: Bench, shoot: ShootById) -> HTMLResponse:
-    """Undo what the lens of each photo bent, where its file names one that is known."""
-    row, wanted = row_of(session, shoot.id), {}
-    for entry in row:
-        if (lens := known_lens(bench.vault, entry.line.digest)) is not None:
-            wanted[entry.line.id] = entry.subject.adjustment.rectified._replace(radial=lens.radial)
-    if not wanted:
-        return _fresh(request, session, shoot, "No photo of this shoot names a lens that is known")
-    rectify(session, shoot, wanted, "lines in {} straightened by their lenses")
-    rest = len(row) - len(wanted)
-    more = f"; {plural(rest, 'photo')} without a lens that is known" if rest else ""
-    return _fresh(request, session, shoot, f"{plural(len(wanted), 'photo')} straightened{more}")

@@ -83,7 +83,7 @@ def run_context(session: Db, run: Run, show_as: str = "sheet", deliverable: str 
         "after": sum(picture.bytes for picture in done),
         **_checks_table(done, failing, rules),
         "kinds": KINDS,
-        "earlier": next(iter(earlier_runs(session, run)), None),
+        "earlier": next(iter(earlier_runs(session, run, 1)), None),
         "sheet": ContactSheet(),
         "formats": FORMATS,
     }
@@ -168,7 +168,7 @@ def again(
 def beside(request: Request, session: Db, run: RunById, before_id: Number) -> HTMLResponse:
     """A run and an earlier one of its shoot: what is new, changed and gone."""
     others = earlier_runs(session, run)
-    before = found(next((one for one in others if one.id == before_id), None), "earlier run of this shoot")
+    before = found(session.get(Run, before_id) if before_id in others else None, "earlier run of this shoot")
     told = compared(session, before, run)
     return show(request, "beside.html", run=run, before=before, others=others, told=told)
 
