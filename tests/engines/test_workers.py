@@ -37,6 +37,11 @@ def dies_once(folder: str) -> str:
     return "done"
 
 
+def waits_for(path: str) -> None:
+    while not Path(path).exists():
+        time.sleep(0.01)
+
+
 def all_of(workers: Workers, tickets: dict[int, int]) -> dict[int, object]:
     found: dict[int, object] = {}
     while len(found) < len(tickets):
@@ -69,23 +74,32 @@ def test_a_second_try_may_do(workers: Workers, tmp_path: Path) -> None:
     assert all_of(workers, {workers.submit(dies_once, str(tmp_path)): 0}) == {0: "done"}
 
 
-def test_results_do_not_have_to_be_waited_for(workers: Workers) -> None:
-    slow = workers.submit(time.sleep, 1.0)
+def test_results_do_not_have_to_be_waited_for(workers: Workers, tmp_path: Path) -> None:
+    slow = workers.submit(waits_for, str(tmp_path / "there"))
     assert workers.results(0.01) == [] and workers.in_hand == 1
     quick = [workers.submit(double, n) for n in range(5)]
     first = workers.results()
     assert first and all(ticket in quick for ticket, _ in first)
     seen = [ticket for ticket, _ in first]
+    (tmp_path / "there").touch()
     while workers.in_hand or len(seen) < 6:
         seen += [ticket for ticket, _ in workers.results()]
     assert sorted(seen) == [slow, *quick]
 
 
 def test_what_is_closed_gives_nothing_back(workers: Workers) -> None:
+    done = workers.submit(double, 1)
+    assert [ticket for ticket, _ in workers.results()] == [done]
+    for number in range(20):
+        workers.submit(double, number)
+    time.sleep(0.2)
     workers.submit(time.sleep, 60)
     workers.submit(double, 1)
     workers.close()
     assert workers.in_hand == 0 and workers.results(0.1) == []
+    # It may go on, and what comes back is what was asked for since.
+    later = {workers.submit(double, number): number for number in range(3)}
+    assert all_of(workers, later) == {0: 0, 1: 2, 2: 4}
 
 
 def test_what_is_done_in_a_moment_is_done_once(workers: Workers) -> None:

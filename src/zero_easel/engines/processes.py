@@ -56,11 +56,12 @@ def alone(function: Callable[..., T], arguments: tuple[Any, ...]) -> T | Excepti
             return error
 
 
-def abandon(pool: ProcessPoolExecutor) -> None:
-    """End a pool and what it has in hand, also one whose processes could not all be started."""
+def abandon(pool: ProcessPoolExecutor, *, wait: bool = True) -> None:
+    """End a pool and what it has in hand, also one whose processes could not all be started. wait: until they have
+    ended."""
     for process in list((pool._processes or {}).values()):
         process.kill()
-    pool.shutdown(cancel_futures=True)
+    pool.shutdown(wait=wait, cancel_futures=True)
 
 
 def can_start() -> bool:

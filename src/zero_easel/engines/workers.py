@@ -97,28 +97,33 @@ class Workers:
                 if not self.in_hand and self._back.empty():
                     break
                 left = self._until(end)
-            try:
-                found += self._heard(self._back.get(timeout=left))
+            with suppress(Empty):
+                found += self._heard(*self._back.get(timeout=left))
                 while True:
-                    found += self._heard(self._back.get_nowait())
-            except Empty:
-                pass
+                    found += self._heard(*self._back.get_nowait())
             with self._lock:
                 self._end_overdue()
+                try:
+                    self._give()
+                except OSError:
+                    if not found:  # else the next to ask is told
+                        raise
             if end is not None and time.monotonic() >= end:
                 break
         return found
 
     def close(self) -> None:
-        """End all processes at once, and with them what is in hand."""
+        """End all processes at once, and with them what is in hand; nothing of it comes back any more."""
         with self._lock:
             workers, self._workers = self._workers, []
             self._waiting.clear()
+            self._back = SimpleQueue()
         for worker in workers:
             abandon(worker.pool)
 
     def _give(self) -> None:
-        """What waits to workers that are free, or that may be started still."""
+        """What waits to workers that are free, or that may be started still. Raises OSError if none can be, and none
+        is there that will get to it."""
         while self._waiting:
             worker = next((one for one in self._workers if one.piece is None), None)
             if worker is None and len(self._workers) >= self._jobs:
@@ -126,32 +131,22 @@ class Workers:
             if worker is None:
                 worker = _Worker(new_pool(1, self._allowance.megabytes))
                 self._workers.append(worker)
-            self._hand_next(worker)
-
-    def _hand_next(self, worker: _Worker) -> None:
-        """What is done in a moment is heard of before this ends, and the next is handed out: each is taken first."""
-        piece = self._waiting.popleft()
-        try:
-            self._hand(worker, piece)
-        except OSError:
-            self._waiting.appendleft(piece)
-            raise
+            # Taken first: what is done in a moment is heard of, and the next handed out, before this ends.
+            piece = self._waiting.popleft()
+            try:
+                self._hand(worker, piece)
+            except BrokenProcessPool:  # it died with nothing in hand
+                self._waiting.appendleft(piece)
+                self._drop(worker)
+            except OSError:
+                self._waiting.appendleft(piece)
+                self._drop(worker)
+                if not any(one.piece for one in self._workers):
+                    raise
+                return
 
     def _hand(self, worker: _Worker, piece: _Piece) -> None:
-        """Raises OSError if no process can be started."""
-        try:
-            future = handed_to(worker.pool, piece.function, piece.arguments)
-        except BrokenProcessPool:  # it died with nothing in hand
-            abandon(worker.pool)
-            worker.pool = new_pool(1, self._allowance.megabytes)
-            try:
-                future = handed_to(worker.pool, piece.function, piece.arguments)
-            except (BrokenProcessPool, OSError) as error:
-                self._drop(worker)
-                raise OSError("no process for work can be started") from error
-        except OSError:
-            self._drop(worker)
-            raise
+        future = handed_to(worker.pool, piece.function, piece.arguments)
         worker.piece, worker.begun, worker.overdue = piece, time.monotonic(), False
         future.add_done_callback(lambda done: self._done(worker, piece, done))
 
@@ -160,20 +155,16 @@ class Workers:
         with self._lock:
             if worker not in self._workers:
                 return
-            if not future.cancelled() and not isinstance(future.exception(), BrokenProcessPool):
+            self._back.put((worker, piece, future))
+            if not isinstance(future.exception(), BrokenProcessPool):
                 worker.piece = None
-                if self._waiting:
-                    # Whoever asks for results tries again, and is told.
-                    with suppress(OSError):
-                        self._hand_next(worker)
-        self._back.put((worker, piece, future))
+                # Where no other can be started whoever asks for results is told.
+                with suppress(OSError):
+                    self._give()
 
-    def _heard(self, back: tuple[_Worker, _Piece, Future[Any]]) -> list[Result]:
-        worker, piece, future = back
+    def _heard(self, worker: _Worker, piece: _Piece, future: Future[Any]) -> list[Result]:
         error = future.exception()
         if not isinstance(error, BrokenProcessPool):
-            with self._lock:
-                self._give()
             return [Result(piece.ticket, error if error is not None else future.result())]
         with self._lock:
             overdue = worker.overdue
@@ -181,18 +172,17 @@ class Workers:
         if not overdue and not can_start():
             raise OSError("no process for work can be started")
         piece.tries += 1
-        with self._lock:
-            if piece.tries < TRIES:
-                self._waiting.appendleft(piece)
-            self._give()
         if piece.tries < TRIES:
+            with self._lock:
+                self._waiting.appendleft(piece)
             return []
         return [Result(piece.ticket, OverdueError(self._allowance.seconds) if overdue else error)]
 
     def _drop(self, worker: _Worker) -> None:
+        """Without waiting for its end: the thread that hears of it may be the one that asks."""
         if worker in self._workers:
             self._workers.remove(worker)
-            abandon(worker.pool)
+            abandon(worker.pool, wait=False)
 
     def _until(self, end: float | None) -> float | None:
         """Seconds to wait at most: to the end that was asked for, or until the next piece is overdue."""
