@@ -157,17 +157,17 @@ def _larger(measures: Measures, factor: float) -> Measures:
 
 def _files(bench: Workbench, key: str, alpha: np.ndarray, box: Box) -> None:
     """The previews that pages show; the cutout itself is only there."""
-    path = bench.vault.cutout(key)
+    path = bench.vault.cutout(key).path()
     path.parent.mkdir(parents=True, exist_ok=True)
     path.touch()
-    small = bench.vault.preview(key, "small")
-    kept = bench.vault.root / f"sample-{alpha.shape}-{box.left}-{box.top}.webp"
+    small = bench.vault.preview(key, "small").path()
+    kept = bench.vault.local / f"sample-{alpha.shape}-{box.left}-{box.top}.webp"
     if not kept.exists():
         part = alpha[int(box.top) : int(box.bottom), int(box.left) : int(box.right)]
         part = cv2.resize(part, None, fx=480 / max(part.shape), fy=480 / max(part.shape), interpolation=cv2.INTER_AREA)
         kept.write_bytes(encode_webp(np.dstack([part, part // 2, 255 - part, part])))
     shutil.copy(kept, small)
-    shutil.copy(kept, bench.vault.preview(key, "large"))
+    shutil.copy(kept, bench.vault.preview(key, "large").path())
 
 
 def again(bench: Workbench, field: str, value: str) -> float:

@@ -20,6 +20,7 @@ import numpy as np
 import pyvips
 
 from zero_easel.core.standard.deliverable import Deliverable
+from zero_easel.engines.workers import Workers
 from zero_easel.folder.batch import execute, prepare
 from zero_easel.planning.whole import whole_standard
 
@@ -61,7 +62,7 @@ def by_libvips(one: Callable[[tuple[Path, Path]], None], photos: Path, out: Path
 def by_fit(photos: Path, out: Path, jobs: int) -> None:
     """All of a folder as `zero-easel fit` makes it, with manifest and checks."""
     rules = whole_standard([Deliverable(name="pictures", size="longest", number=LONGEST, quality=QUALITY)])
-    execute(prepare(photos, out, rules, [], [], cards=False, jobs=jobs), jobs, lambda *_: None)
+    execute(prepare(photos, out, rules, [], [], cards=False, jobs=jobs), Workers(jobs), lambda *_: None)
 
 
 def seconds(makes: Callable[[Path, Path, int], None], photos: Path, jobs: int) -> float:

@@ -2,6 +2,7 @@
 
 import errno
 import os
+import socket
 import tempfile
 from pathlib import Path
 
@@ -10,9 +11,20 @@ from filelock import FileLock
 _NO_ROOM = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EFBIG})
 
 
+class UnreachableError(OSError):
+    """A place that cannot be reached at the moment, as a phrase: a folder, a storage, or where work is done."""
+
+
 def no_room(error: BaseException) -> bool:
-    """Whether something could not be written because there is no room for it, and not because of what it is."""
-    return isinstance(error, OSError) and error.errno in _NO_ROOM
+    """Whether something could not be written or read for want of room, or because its place is not there: that may
+    pass, and is not because of what it is."""
+    return isinstance(error, UnreachableError) or (isinstance(error, OSError) and error.errno in _NO_ROOM)
+
+
+def ensure_seen(folder: Path) -> None:
+    """Raises UnreachableError unless a folder is there."""
+    if not folder.is_dir():
+        raise UnreachableError(f"{socket.gethostname()} does not see the folder {folder}")
 
 
 def write_atomically(path: Path, data: bytes, mode: int = 0o644, *, durable: bool = True) -> None:

@@ -2,6 +2,7 @@
 
 import os
 from pathlib import Path
+from typing import Literal
 
 from platformdirs import user_data_path
 from pydantic import Field
@@ -41,7 +42,10 @@ def fitting_jobs() -> int:
 class Settings(BaseSettings):
     """data: folder for everything that is kept. jobs: photos worked on at once. upload_mb: largest request body. out:
     folders into which pages may copy finished pictures, as the system separates paths; none by default. photo_seconds,
-    photo_mb: time and megabytes of memory that one photo may take; 0 for as much as there is."""
+    photo_mb: time and megabytes of memory that one photo may take; 0 for as much as there is. store: where photos and
+    pictures are kept, if not in data: a folder, or an address as fsspec reads it. engine: what works on photos,
+    processes of this machine or Dask workers. scheduler: address of those workers' scheduler, which means dask; "" for
+    workers of its own."""
 
     model_config = SettingsConfigDict(env_prefix="ZERO_EASEL_", frozen=True)
     data: Path = Field(default_factory=_default_data)
@@ -50,6 +54,9 @@ class Settings(BaseSettings):
     out: str = ""
     photo_seconds: float = Field(default=600.0, ge=0)
     photo_mb: int = Field(default=0, ge=0)
+    store: str = ""
+    engine: Literal["local", "dask"] = "local"
+    scheduler: str = ""
 
     @property
     def out_folders(self) -> list[Path]:

@@ -2,10 +2,12 @@
 
 from dataclasses import dataclass
 
-from zero_easel.engines.workers import Allowance
+from zero_easel.engines.choosing import engine_of
+from zero_easel.engines.engine import Allowance
 from zero_easel.library.changes.cutouts import requeue_outdated
 from zero_easel.library.changes.standards import ensure_standard
 from zero_easel.library.store.database import Database
+from zero_easel.library.store.remembered import library_id
 from zero_easel.library.store.vault import Vault
 from zero_easel.runs.dispatcher import Dispatcher
 from zero_easel.runs.estimate import Estimator
@@ -25,10 +27,11 @@ class Workbench:
     estimator: Estimator
 
     def open(self) -> None:
-        """Make folders and tables ready, and begin to work off what is waiting."""
+        """Make folders and tables ready, and begin to work off what is waiting. Raises OSError or InUseError."""
         self.vault.prepare()
         self.database.migrate()
         with self.database.session() as session:
+            self.vault.claim(library_id(session))
             ensure_standard(session)
             requeue_outdated(session, self.vault)
         self.dispatcher.start()
@@ -42,8 +45,7 @@ class Workbench:
 def build_workbench(settings: Settings) -> Workbench:
     """A workbench over the settings' data folder; nothing is opened yet."""
     database = Database(settings.data / "zero-easel.sqlite")
-    vault = Vault(settings.data)
+    vault = Vault(settings.store or settings.data, settings.data)
     allowance = Allowance(settings.photo_seconds, settings.photo_mb)
-    return Workbench(
-        settings, database, vault, Dispatcher(database, vault, settings.jobs, allowance), OpenPhotos(), Estimator()
-    )
+    engine = engine_of(settings.engine, settings.scheduler, settings.jobs, allowance)
+    return Workbench(settings, database, vault, Dispatcher(database, vault, engine), OpenPhotos(), Estimator())

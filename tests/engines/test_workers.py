@@ -8,8 +8,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from zero_easel.engines.engine import Allowance
 from zero_easel.engines.processes import OverdueError
-from zero_easel.engines.workers import Allowance, Workers
+from zero_easel.engines.workers import Workers
 
 
 def double(number: int) -> int:

@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zero_easel.core.standard.deliverable import Deliverable
+from zero_easel.engines.workers import Workers
 from zero_easel.folder.batch import FolderError, execute, prepare
 from zero_easel.planning.whole import whole_standard
 
@@ -54,7 +55,7 @@ def test_each_photo_is_made_left_out_or_failed(kinds: list[str], cards: bool, ke
         except FolderError as refused:
             assert "holds no photos" in str(refused)
             return
-        execute(run, 1, lambda *_: None)
+        execute(run, Workers(1), lambda *_: None)
         with (out / "manifest.csv").open(encoding="utf-8-sig", newline="") as file:
             rows = list(csv.DictReader(file))
         told: dict[str, set[str]] = {}

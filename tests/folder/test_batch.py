@@ -19,6 +19,7 @@ from zero_easel.core.catalog.tables import read_table
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.yaml.file import read_standard
 from zero_easel.engines.making import Made
+from zero_easel.engines.workers import Workers
 from zero_easel.folder.batch import execute, prepare
 from zero_easel.planning.manifest import ManifestRow
 
@@ -302,11 +303,18 @@ def test_a_run_that_is_stopped_leaves_lists_of_what_is_there(
 def test_what_vanishes_while_a_run_goes_on_is_told(folder: Path, tmp_path: Path) -> None:
     work, out = prepare(folder, tmp_path / "out", Standard(), [], []), tmp_path / "out"
 
+    told: list[str] = []
+
     def lose(row: ManifestRow, _made: Made) -> None:
         if row.original == NAMES[0] and row.status == "done":
             shutil.rmtree(out)
 
-    rows = {row.original: row for row in execute(work, 1, lose)}
+    def mend(reason: str) -> None:
+        told.append(reason)
+        out.mkdir()
+
+    rows = {row.original: row for row in execute(work, Workers(1), lose, mend)}
+    assert len(told) == 1 and f"does not see the folder {out}" in told[0]
     assert rows[NAMES[0]].status == "failed" and "not there any more" in rows[NAMES[0]].message
     assert rows_of(out) == {NAMES[0]: "failed", NAMES[1]: "done", NAMES[2]: "done"}
     assert {path.name for path in out.glob("*.*g")} == {row.output for row in rows.values() if row.output}

@@ -75,7 +75,7 @@ def test_the_vault_writes_an_original_once(tmp_path: Path) -> None:
     vault = Vault(tmp_path)
     vault.prepare()
     digest = vault.keep(b"photo")
-    path = vault.original(digest)
+    path = vault.original(digest).path()
     before = path.stat().st_mtime_ns
     assert vault.keep(b"photo") == digest
     assert path.stat().st_mtime_ns == before and path.read_bytes() == b"photo"

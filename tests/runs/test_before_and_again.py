@@ -42,7 +42,7 @@ def finish(session: Session, vault: Vault, run: Run) -> None:
     """Stand in for the workers: a file for each picture that waits."""
     for picture in pictures_of(session, run.id):
         if picture.state == PictureState.WAITING:
-            path = vault.run(run.id) / picture.output
+            path = vault.picture(run.id, picture.output).path()
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(b"picture")
             picture.state, picture.bytes, picture.sha256 = PictureState.DONE, 7, "0" * 64
@@ -74,12 +74,12 @@ def test_a_trial_is_of_few_and_goes_when_the_run_starts(session: Session, vault:
     assert trial.trial and at.total == COUNT and at.left_out == 2 and latest_run(session, shoot.id) is None
     finish(session, vault, trial)
     again = start_trial(session, vault, shoot)
-    assert session.query(Run).count() == 1 and not vault.run(trial.id).exists()
+    assert session.query(Run).count() == 1 and not vault.pictures(trial.id)
     # What it made is taken over, and so nothing is made twice.
     run = start_run(session, vault, shoot)
     assert [one.id for one in session.query(Run)] == [run.id] and latest_run(session, shoot.id) is run
     at = progress_of(session, run)
-    assert (at.total, at.reused) == (7, COUNT) and not vault.run(again.id).exists()
+    assert (at.total, at.reused) == (7, COUNT) and not vault.pictures(again.id)
     with pytest.raises(RunError, match="under way"):
         start_trial(session, vault, shoot)
 

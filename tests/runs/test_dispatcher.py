@@ -16,6 +16,7 @@ from structlog.testing import capture_logs
 from support import PHOTOS, new_library, until
 
 from zero_easel.core.photos.reading import Reading
+from zero_easel.engines.workers import Workers
 from zero_easel.library.changes.repairs import import_shotlist
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
 from zero_easel.library.store.database import Database
@@ -43,7 +44,7 @@ def database(tmp_path: Path) -> Iterator[Database]:
 @pytest.fixture
 def dispatcher(database: Database, tmp_path: Path) -> Iterator[Dispatcher]:
     """A dispatcher that has begun; it may be stopped twice."""
-    dispatcher = Dispatcher(database, Vault(tmp_path), 2)
+    dispatcher = Dispatcher(database, Vault(tmp_path), Workers(2))
     dispatcher.start()
     yield dispatcher
     dispatcher.stop()

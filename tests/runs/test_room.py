@@ -9,13 +9,15 @@ from sqlalchemy import select
 from support import halved, new_library, until
 
 from zero_easel.core.photos.reading import Reading
-from zero_easel.engines.workers import Allowance
+from zero_easel.engines.engine import Allowance
+from zero_easel.engines.workers import Workers
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import Clearing, PhotoRow, PictureRow, PictureState, Run, RunState, Shoot
-from zero_easel.library.store.vault import ROOM, Vault
+from zero_easel.library.store.vault import Vault
 from zero_easel.runs.dispatcher import Dispatcher
 from zero_easel.runs.service import start_run
+from zero_easel.storage import ROOM
 
 NAMES = ("BRYD0105", "BRYD0111", "BRYD0112")
 
@@ -61,7 +63,7 @@ def test_a_full_disk_holds_the_run_up_until_there_is_room(small_disk: Path, tmp_
         while True:
             file.write(bytes(1_000_000))
             file.flush()
-    dispatcher = Dispatcher(database, vault, 2)
+    dispatcher = Dispatcher(database, vault, Workers(2))
     dispatcher.start()
     try:
         with database.session() as session:
@@ -76,20 +78,20 @@ def test_a_full_disk_holds_the_run_up_until_there_is_room(small_disk: Path, tmp_
     finally:
         dispatcher.stop()
         database.close()
-    assert len(list(vault.run(1).glob("*.jpg"))) == 3 and not list(small_disk.rglob(".part-*"))
+    assert len(vault.pictures(1)) == 3 and not list(small_disk.rglob(".part-*"))
 
 
 def test_room_is_what_is_asked_for(tmp_path: Path) -> None:
     vault = Vault(tmp_path / "data")
     assert "cannot be written" in vault.trouble()
     vault.prepare()
-    assert vault.trouble() == "" and ROOM > 1_000_000 and not list(vault.root.rglob(".part-*"))
+    assert vault.trouble() == "" and ROOM > 1_000_000 and not list(vault.local.rglob(".part-*"))
 
 
 def test_a_photo_that_takes_too_long_is_set_aside_and_the_rest_is_made(tmp_path: Path) -> None:
     database, vault = new_library(tmp_path / "easel.sqlite"), Vault(tmp_path)
     library(database, vault)
-    dispatcher = Dispatcher(database, vault, 1, Allowance(seconds=0.001))
+    dispatcher = Dispatcher(database, vault, Workers(1, Allowance(seconds=0.001)))
     dispatcher.start()
     try:
         with database.session() as session:

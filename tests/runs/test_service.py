@@ -3,6 +3,7 @@
 import csv
 import io
 import zipfile
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -41,10 +42,10 @@ def shoot(session: Session, vault: Vault) -> Shoot:
 
 def make(vault: Vault, picture: PictureRow, data: bytes = b"picture") -> None:
     """Stand in for the worker: a finished file."""
-    path = vault.run(picture.run_id) / picture.output
+    path = vault.picture(picture.run_id, picture.output).path()
     path.parent.mkdir(parents=True, exist_ok=True)
     path.write_bytes(data)
-    picture.state, picture.bytes, picture.sha256 = "done", len(data), "0" * 64
+    picture.state, picture.bytes, picture.sha256, picture.made = "done", len(data), "0" * 64, now()
 
 
 def test_a_run_accounts_for_every_photo(session: Session, vault: Vault, shoot: Shoot) -> None:
@@ -93,15 +94,15 @@ def test_pause_stop_and_continue(session: Session, vault: Vault, shoot: Shoot) -
     assert run.done_before == 1 and progress_of(session, run).seconds_left is None
     make(vault, pictures_of(session, run.id)[1])
     session.flush()
-    left = progress_of(session, run).seconds_left
-    assert left is not None and 0 <= left < 60
+    # One picture is no pace yet.
+    assert progress_of(session, run).seconds_left is None
     set_state(session, run, "stopped")
     assert run.ended is not None and progress_of(session, run).can_continue
     set_state(session, run, "running")
     make(vault, pictures_of(session, run.id)[2])
     session.flush()
     # What has gone from the disk is not done, whatever was written down.
-    path = vault.run(run.id) / pictures_of(session, run.id)[0].output
+    path = vault.picture(run.id, pictures_of(session, run.id)[0].output).path()
     path.unlink()
     assert not finish_if_through(session, vault, run.id)
     assert [picture.state for picture in pictures_of(session, run.id)] == ["waiting", "done", "done"]
@@ -119,7 +120,7 @@ def test_after_a_crash_only_whole_files_count(session: Session, vault: Vault, sh
     first, second, third = pictures_of(session, run.id)
     make(vault, first)
     make(vault, second)
-    (vault.run(run.id) / second.output).write_bytes(b"pict")
+    vault.picture(run.id, second.output).write(b"pict")
     third.state = "working"
     session.flush()
     assert recover(session, vault) == [run.id]
@@ -185,3 +186,21 @@ def test_a_run_that_is_asked_for_too_early_starts_when_the_photos_are_read(sessi
     bring_in(session, vault, other, (PHOTOS / "BRYD0112.JPG").read_bytes(), "BRYD0112.JPG")
     other.cards = False
     assert ask_for_run(session, vault, other) is not None
+
+
+def test_the_pace_is_that_of_the_latest_pictures(session: Session, vault: Vault, shoot: Shoot) -> None:
+    run = start_run(session, vault, shoot)
+    pictures, moment = pictures_of(session, run.id), now()
+    # A slow start: one picture in ten minutes. Then sixty in a minute.
+    run.resumed = moment - timedelta(seconds=660)
+    made = [moment - timedelta(seconds=60 - at) for at in range(60)]
+    rows = [
+        PictureRow(run_id=run.id, photo_id=pictures[0].photo_id, original="x", output=f"{at}.jpg") for at in range(200)
+    ]
+    for row, at in zip(rows, [run.resumed, *made], strict=False):
+        row.state, row.made = "done", at
+    session.add_all(rows)
+    session.flush()
+    at = progress_of(session, run)
+    assert at.per_minute == pytest.approx(60, rel=0.1)
+    assert at.seconds_left == pytest.approx(at.remaining, rel=0.1) and at.remaining == 142

@@ -152,7 +152,7 @@ def test_photos_only_renamed_come_as_an_archive(shoot: TestClient, bench: Workbe
     with zipfile.ZipFile(io.BytesIO(shoot.get("/shoots/1/renamed.zip").content)) as archive:
         assert archive.read("BY-2104-BL_front.jpg") == (PHOTOS / "BRYD0105.JPG").read_bytes()
         assert len(archive.namelist()) == 5
-    assert not list(bench.vault.root.glob(".part-*"))
+    assert not list(bench.vault.local.glob(".part-*"))
     shoot.post("/shoots/1/names", data={"field": "name", "value": "{code}"})
     assert shoot.get("/shoots/1/renamed.zip").status_code == 409
 
@@ -187,7 +187,7 @@ def test_deleting_asks_says_what_stays_and_does_it(shoot: TestClient, bench: Wor
     page = shoot.get("/shoots/1/delete").text
     assert "5 photos" in page and "original photos, unchanged" in page
     assert "Make your first shoot" in shoot.post("/shoots/1/delete").text
-    assert bench.vault.original(digest).is_file() and shoot.get("/shoots/1/match").status_code == 404
+    assert bench.vault.original(digest).exists() and shoot.get("/shoots/1/match").status_code == 404
 
 
 def test_photos_are_left_out_by_rule_and_taken_in_again(shoot: TestClient, bench: Workbench) -> None:

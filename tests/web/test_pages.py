@@ -109,7 +109,7 @@ def test_names_from_uploads_never_become_paths(client: TestClient, tmp_path: Pat
 
 def test_originals_are_kept_unchanged_and_read_only(client: TestClient, bench: Workbench) -> None:
     new_shoot(client, photo())
-    path = bench.vault.original(stored(bench, 1).digest)
+    path = bench.vault.original(stored(bench, 1).digest).path()
     assert path.read_bytes() == photo()[1]
     assert path.stat().st_mode & 0o222 == 0
 
@@ -209,7 +209,7 @@ def test_derived_files_may_be_deleted_while_it_is_down(bench: Workbench) -> None
     with TestClient(create_app(bench), base_url="http://127.0.0.1:8470") as client:
         new_shoot(client, photo())
         wait_until_cleared(client)
-    shutil.rmtree(bench.vault.root / "derived")
+    shutil.rmtree(bench.vault.local / "derived")
     digest = stored(bench, 1).digest
     with TestClient(create_app(bench), base_url="http://127.0.0.1:8470") as client:
         assert client.get(f"/media/thumbnail/{digest}.webp").status_code == 200

@@ -4,7 +4,7 @@ import json
 import sys
 import time
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import typer
 
@@ -22,6 +22,8 @@ from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.yaml.file import schema as schema_of
 from zero_easel.core.standard.yaml.file import write_standard
 from zero_easel.core.tone.reading import tone_of
+from zero_easel.engines.choosing import engine_of
+from zero_easel.engines.engine import Allowance
 from zero_easel.engines.processes import reason_of
 from zero_easel.engines.workers import map_processes
 from zero_easel.files import write_atomically
@@ -29,7 +31,7 @@ from zero_easel.folder.batch import FolderError, folder_within, list_photos, pre
 from zero_easel.folder.geometry import Geometry
 from zero_easel.folder.matching import match_photos
 from zero_easel.pipeline import clear, empty_frame
-from zero_easel.settings import Settings, available_cores
+from zero_easel.settings import Settings, available_cores, fitting_jobs
 
 app = typer.Typer(
     cls=Commands,
@@ -72,7 +74,12 @@ Rectangles = Annotated[
     list[Path] | None,
     typer.Option("--rectangle", help="Photo whose item has four straight sides, to be seen from in front; once each."),
 ]
-_CORES = available_cores()
+Scheduler = Annotated[
+    str,
+    typer.Option(metavar="ADDRESS", help="Dask scheduler whose workers see both folders, like tcp://host:8786."),
+]
+EngineKind = Literal["local", "dask"]
+_CORES, _FITTING = available_cores(), fitting_jobs()
 
 
 @app.command()
@@ -97,6 +104,10 @@ def run(
     rectangle: Rectangles = None,
     replace: Annotated[bool, typer.Option("--replace", help="Write over pictures of an earlier run.")] = False,
     jobs: Jobs = _CORES,
+    engine: Annotated[
+        EngineKind, typer.Option(help="What works on photos: processes of this computer, or Dask workers.")
+    ] = "local",
+    scheduler: Scheduler = "",
 ) -> None:
     """Make the standard's picture of every photo in a folder."""
     rules, geometry = read_rules(standard), _geometry(lens, rectangle or [])
@@ -132,7 +143,7 @@ def run(
         console.print(f"{name} shows a colour target; --target {name} brings all colours to it.")
     for doubt in work.doubts:
         console.print(f"To make sure of: {doubt}.")
-    carry_out(work, jobs)
+    carry_out(work, engine_of(engine, scheduler, jobs, _allowance()))
 
 
 app.command("fit")(fit.fit)
@@ -317,6 +328,20 @@ def standard(
 
 
 @app.command()
+def worker(
+    scheduler: Annotated[str, typer.Argument(metavar="ADDRESS", help="Of the Dask scheduler, like tcp://host:8786.")],
+    jobs: Jobs = _FITTING,
+) -> None:
+    """Work for a Dask scheduler at which an application or a run gives its work."""
+    from zero_easel.engines.cluster_worker import OtherProgramError, work_for
+
+    try:
+        work_for(scheduler, jobs, console.print)
+    except OtherProgramError as error:
+        raise UsageError(str(error)) from error
+
+
+@app.command()
 def serve(port: Port = 8470, data: Data = None) -> None:
     """Start the application."""
     from zero_easel.web.server import serve as start
@@ -340,6 +365,12 @@ def main() -> None:
     except UsageError as error:
         console.print(f"zero-easel: {error}")
         sys.exit(2)
+
+
+def _allowance() -> Allowance:
+    """What one photo may take, by the settings."""
+    settings = Settings()
+    return Allowance(settings.photo_seconds, settings.photo_mb)
 
 
 def _geometry(lens: str, rectangles: list[Path]) -> Geometry:

@@ -22,6 +22,7 @@ from zero_easel.core.standard.rule import explained
 from zero_easel.core.standard.rules import Canvas
 from zero_easel.core.standard.sizes import rules_on
 from zero_easel.core.standard.yaml.file import write_standard
+from zero_easel.engines.workers import Workers
 from zero_easel.files import write_atomically
 from zero_easel.folder.batch import FolderError, FolderRun, execute, prepare
 from zero_easel.planning.manifest import DONE, ManifestRow
@@ -196,7 +197,9 @@ def weighed(run: FolderRun, jobs: int) -> float:
     pictures = [one for one in run.batch.pictures if one.at in chosen]
     with tempfile.TemporaryDirectory(prefix="zero-easel-") as folder:
         batch = run.batch._replace(pictures=pictures, left_out={})
-        rows = execute(replace(run, out=Path(folder), batch=batch, empties=[], unusable=[]), jobs, lambda *_: None)
+        rows = execute(
+            replace(run, out=Path(folder), batch=batch, empties=[], unusable=[]), Workers(jobs), lambda *_: None
+        )
     made = [row.bytes for row in rows if row.status == DONE]
     return sum(made) / len(made) * len(run.batch.pictures) if made else 0.0
 
@@ -280,7 +283,7 @@ def fit(
     if dry:
         _show(work, jobs)
         return
-    carry_out(work, jobs, lambda rows: write_sheet(work, rows, sheet) if sheet else None)
+    carry_out(work, Workers(jobs), lambda rows: write_sheet(work, rows, sheet) if sheet else None)
 
 
 def _show(work: FolderRun, jobs: int) -> None:

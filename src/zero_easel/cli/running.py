@@ -8,14 +8,15 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 
 from zero_easel.cli.given import UsageError, console, some
 from zero_easel.cli.stopping import insist
+from zero_easel.engines.engine import Engine
 from zero_easel.engines.making import Made
 from zero_easel.folder.batch import FolderRun, execute
 from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
 
 
-def carry_out(work: FolderRun, jobs: int, then: Callable[[list[ManifestRow]], None] = lambda _: None) -> None:
-    """Make all pictures of a run, say what became of them, and end with its status. then: is done with what was made.
-    Raises UsageError."""
+def carry_out(work: FolderRun, engine: Engine, then: Callable[[list[ManifestRow]], None] = lambda _: None) -> None:
+    """Make all pictures of a run by an engine; say what became of them, and end with its status.
+    then: is done with what was made. Raises UsageError."""
     for done in work.finished:
         console.print(f"{done} holds what an earlier run made, and is not read.")
     for _, reason in work.unusable:
@@ -29,10 +30,13 @@ def carry_out(work: FolderRun, jobs: int, then: Callable[[list[ManifestRow]], No
         if row.status == FAILED:
             bar.console.print(row.message)
 
+    def wait(reason: str) -> None:
+        bar.console.print(f"It waits: {reason}. It goes on by itself as soon as it can.")
+
     with progress() as bar:
         task = bar.add_task("Pictures", total=len(work.batch.pictures))
         try:
-            rows = execute(work, jobs, note)
+            rows = execute(work, engine, note, wait)
             then(rows)
         except OSError as error:
             raise UsageError(f"{work.out} cannot be written: {error.strerror or error}.") from error

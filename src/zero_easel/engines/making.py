@@ -1,7 +1,6 @@
 """Making one picture file, and what is told of it."""
 
 from dataclasses import dataclass
-from pathlib import Path
 
 from zero_easel.core.finishing.checking import Checked
 from zero_easel.core.light.geometry import Map
@@ -9,8 +8,9 @@ from zero_easel.core.photos.assets import Assets
 from zero_easel.core.placing.placement import Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.engines.processes import reason_of
-from zero_easel.files import no_room, write_atomically
+from zero_easel.files import no_room
 from zero_easel.pipeline import Source, Task, picture_of
+from zero_easel.storage import Kept
 
 
 @dataclass(frozen=True)
@@ -31,13 +31,12 @@ class Made:
     cut_sides: tuple[str, ...] = ()
 
 
-def made(source: Source, subject: Subject, rules: Standard, task: Task, target: Path, assets: Assets) -> Made:
+def made(source: Source, subject: Subject, rules: Standard, task: Task, target: Kept, assets: Assets) -> Made:
     """Make a picture and write its file. Whatever goes wrong is told, and stops no other picture. Raises OSError where
     there is no room for the file (files.no_room): no picture is to blame for that."""
     try:
         picture = picture_of(source, subject, rules, task, assets)
-        target.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(target, picture.data)
+        target.write(picture.data)
     except Exception as error:
         if no_room(error):
             raise

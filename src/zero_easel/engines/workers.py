@@ -13,33 +13,12 @@ from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 from dataclasses import dataclass
 from queue import Empty, SimpleQueue
-from typing import Any, NamedTuple, TypeVar
+from typing import Any, TypeVar
 
+from zero_easel.engines.engine import AS_MUCH_AS_THERE_IS, TRIES, Allowance, Job, Result, map_pieces
 from zero_easel.engines.processes import OverdueError, abandon, can_start, handed_to, new_pool
 
 T = TypeVar("T")
-Job = tuple[int, tuple[Any, ...]]
-"""Its index, and the arguments of the function."""
-TRIES = 2
-"""How often a piece of work is begun that takes its worker down, or too long."""
-
-
-class Allowance(NamedTuple):
-    """What one piece of work may take: seconds, and megabytes of memory besides what a worker takes anyway; 0 for as
-    much as there is."""
-
-    seconds: float = 0.0
-    megabytes: int = 0
-
-
-AS_MUCH_AS_THERE_IS = Allowance()
-
-
-class Result(NamedTuple):
-    """Of the piece with a ticket: what its function returned or raised."""
-
-    ticket: int
-    value: Any
 
 
 @dataclass
@@ -47,6 +26,7 @@ class _Piece:
     ticket: int
     function: Callable[..., Any]
     arguments: tuple[Any, ...]
+    urgency: int = 0
     tries: int = 0
 
 
@@ -62,7 +42,7 @@ class _Worker:
 
 
 class Workers:
-    """`jobs` worker processes, started as they are needed."""
+    """An Engine of `jobs` worker processes, started as they are needed."""
 
     def __init__(self, jobs: int, allowance: Allowance = AS_MUCH_AS_THERE_IS) -> None:
         self._jobs, self._allowance = jobs, allowance
@@ -74,22 +54,29 @@ class Workers:
         self._lock = threading.RLock()
 
     @property
+    def capacity(self) -> int:
+        """See Engine."""
+        return self._jobs
+
+    @property
     def in_hand(self) -> int:
-        """Pieces that were submitted and have not come back."""
+        """See Engine."""
         with self._lock:
             return len(self._waiting) + sum(worker.piece is not None for worker in self._workers)
 
-    def submit(self, function: Callable[..., Any], *arguments: Any) -> int:
-        """Give a piece of work; returns its ticket. Raises OSError if no process can be started."""
+    def submit(self, function: Callable[..., Any], *arguments: Any, urgency: int = 0) -> int:
+        """See Engine. Raises OSError if no process can be started."""
         with self._lock:
             self._tickets += 1
-            self._waiting.append(_Piece(self._tickets, function, arguments))
+            before = [at for at, piece in enumerate(self._waiting) if piece.urgency < urgency]
+            self._waiting.insert(
+                min(before, default=len(self._waiting)), _Piece(self._tickets, function, arguments, urgency)
+            )
             self._give()
             return self._tickets
 
     def results(self, seconds: float | None = None) -> list[Result]:
-        """What has come back, waiting for it no longer than that, or for ever. Raises OSError if no process can be
-        started for what has to be tried again."""
+        """See Engine. Raises OSError if no process can be started for what has to be tried again."""
         end = None if seconds is None else time.monotonic() + seconds
         found: list[Result] = []
         while not found:
@@ -112,8 +99,12 @@ class Workers:
                 break
         return found
 
+    def about(self) -> str:
+        """See Engine."""
+        return f"{self._jobs} photo{'' if self._jobs == 1 else 's'} at once on this computer"
+
     def close(self) -> None:
-        """End all processes at once, and with them what is in hand; nothing of it comes back any more."""
+        """See Engine. Ends all processes at once."""
         with self._lock:
             workers, self._workers = self._workers, []
             self._waiting.clear()
@@ -203,19 +194,10 @@ class Workers:
 
 
 def map_processes(function: Callable[..., T], work: Iterable[Job], jobs: int) -> Iterator[tuple[int, T | Exception]]:
-    """Results of function(*arguments) by index as they come. Whatever the function raises is the result of that piece
-    alone, as is the death of a worker, for want of memory as a rule."""
-    workers, waiting, source = Workers(jobs), dict[int, int](), iter(work)
-    exhausted = False
+    """map_pieces over processes of this machine, `jobs` at once, which end with it."""
+    workers = Workers(jobs)
     try:
-        while not exhausted or waiting:
-            while not exhausted and workers.in_hand < 2 * jobs:
-                piece = next(source, None)
-                exhausted = piece is None
-                if piece is not None:
-                    waiting[workers.submit(function, *piece[1])] = piece[0]
-            for ticket, value in workers.results():
-                yield waiting.pop(ticket), value
+        yield from map_pieces(workers, function, work)
     finally:
         # Nothing is in hand then, unless whoever asked has had enough: that must not wait for anything.
         workers.close()

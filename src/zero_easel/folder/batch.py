@@ -2,12 +2,13 @@
 
 import shutil
 import tempfile
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from dataclasses import replace as with_other
+from functools import partial
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from zero_easel.core.catalog.cards import SHOWS_GREY, SHOWS_TARGET
 from zero_easel.core.catalog.matching import Match
@@ -28,9 +29,10 @@ from zero_easel.core.tone.balance import Colour
 from zero_easel.core.tone.grey_card import find_grey_card
 from zero_easel.core.tone.target import Calibration
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
+from zero_easel.engines.engine import Engine, map_pieces, patiently
 from zero_easel.engines.making import Made, made
 from zero_easel.engines.processes import reason_of
-from zero_easel.engines.workers import map_processes
+from zero_easel.files import ensure_seen
 from zero_easel.folder.geometry import Geometry, PhotoFile
 from zero_easel.folder.lists import Lists
 from zero_easel.folder.matching import Matched, doubts_of, match_photos, name_of
@@ -38,6 +40,7 @@ from zero_easel.pipeline import Source, Task, calibration_of, empty_frame, needs
 from zero_easel.planning.batch import EMPTY_BACKDROP, Batch, BatchPhoto, Products, lay_all, plan, why_left_out
 from zero_easel.planning.manifest import FAILED, LEFT_OUT, NAMES, ManifestRow, is_finished
 from zero_easel.planning.manifest import NAME as MANIFEST
+from zero_easel.storage import FolderStorage, Kept
 
 
 class FolderError(Exception):
@@ -210,9 +213,14 @@ def _refuse_clashes(run: FolderRun, *, replace: bool) -> None:
         raise FolderError(f"{taken[0]}{more} exists in {out} already; add --replace to write over it.")
 
 
-def execute(run: FolderRun, jobs: int, on_row: Callable[[ManifestRow, Made], None]) -> list[ManifestRow]:
+def execute(
+    run: FolderRun,
+    engine: Engine,
+    on_row: Callable[[ManifestRow, Made], None],
+    on_trouble: Callable[[str], None] | None = None,
+) -> list[ManifestRow]:
     """Make all pictures and the lists; rows are in the order of the photos. A failed photo stops nothing. on_row: is
-    told of each picture as it is made.
+    told of each picture as it is made. on_trouble: see map_pieces. The engine is closed then.
 
     However it ends, the lists say what is there and what is still to be made. Raises OSError if the output folder
     cannot be written.
@@ -225,6 +233,7 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[ManifestRow, Made], Non
     others += [_without(path, FAILED, reason) for path, reason in run.unusable]
     lists = Lists(run.out, run.standard, by_photo, others, on_row)
     lists.write()
+    mapped = partial(map_pieces, engine, on_trouble=on_trouble)
 
     def note(at: int, result: list[Made] | Exception) -> None:
         if isinstance(result, Exception):
@@ -235,35 +244,38 @@ def execute(run: FolderRun, jobs: int, on_row: Callable[[ManifestRow, Made], Non
         if is_by_row(run.standard):
             # Kept beside the pictures, where there is room for them, and gone when the run ends.
             with tempfile.TemporaryDirectory(dir=run.out, prefix=".cutouts-", ignore_cleanup_errors=True) as kept:
-                _execute_by_row(run, by_photo, jobs, Path(kept), note)
+                _execute_by_row(run, by_photo, mapped, Path(kept), note)
         else:
             work = ((at, _arguments(run, at, by_photo[at], {}, None)) for at in by_photo)
-            for at, result in map_processes(_make, work, jobs):
+            for at, result in mapped(_make, work):
                 note(at, result)
         lists.compare_with_disk()
+        return patiently(lists.write, on_trouble)
     except BaseException:
         # Stopped by hand, or the folder has gone: the lists are still worth trying.
         with suppress(OSError):
             lists.write()
         raise
-    return lists.write()
+    finally:
+        engine.close()
 
 
 def _execute_by_row(
     run: FolderRun,
     by_photo: Mapping[int, list[Planned]],
-    jobs: int,
+    mapped: Callable[..., Iterator[tuple[int, Any]]],
     kept: Path,
     note: Callable[[int, list[Made] | Exception], None],
 ) -> None:
-    """Clear everything, lay the whole row out, then draw. kept: folder for the cutouts until then."""
+    """Clear everything, lay the whole row out, then draw. mapped: a function over pieces of work. kept: folder for the
+    cutouts until then."""
     subjects, failed = dict(run.batch.subjects), set()
     work = (
         (at, (_file(run, at), _cutout_in(kept, at), subject, run.standard))
         for at, subject in run.batch.subjects.items()
         if at in by_photo
     )
-    for at, result in map_processes(_measure, work, jobs):
+    for at, result in mapped(_measure, work):
         if isinstance(result, Exception):
             failed.add(at)
             note(at, result)
@@ -276,21 +288,21 @@ def _execute_by_row(
         for at in by_photo
         if at not in failed
     )
-    for at, done in map_processes(_make, drawing, jobs):
+    for at, done in mapped(_make, drawing):
         note(at, done)
 
 
-def _cutout_in(kept: Path, at: int) -> Path:
-    return kept / f"{at}.png"
+def _cutout_in(kept: Path, at: int) -> Kept:
+    return Kept(FolderStorage(kept), f"{at}.png")
 
 
 def _arguments(
-    run: FolderRun, at: int, pictures: Sequence[Planned], placements: Mapping[str, Placement | None], kept: Path | None
+    run: FolderRun, at: int, pictures: Sequence[Planned], placements: Mapping[str, Placement | None], kept: Kept | None
 ) -> tuple[object, ...]:
     parts = [
         (
             Task(picture.deliverable, picture.output, picture.values, placements.get(picture.deliverable)),
-            run.out / picture.output,
+            Kept(FolderStorage(run.out), picture.output, fixed=False),
         )
         for picture in pictures
     ]
@@ -382,8 +394,9 @@ def _frame(path: Path) -> Size:
     return header.size if header else Size(0, 0)
 
 
-def _measure(photo: PhotoFile, kept: Path, subject: Subject, standard: Standard) -> Subject:
+def _measure(photo: PhotoFile, kept: Kept, subject: Subject, standard: Standard) -> Subject:
     """Clear a photo, keep its cutout, and return what its place depends on."""
+    ensure_seen(photo.path.parent)
     subject = _rectified(photo, subject)
     if not needs_cutout(subject, standard):
         return subject._replace(frame=photo.frame)
@@ -400,9 +413,9 @@ def _rectified(photo: PhotoFile, subject: Subject) -> Subject:
 def _make(
     photo: PhotoFile,
     standard: Standard,
-    parts: list[tuple[Task, Path]],
+    parts: list[tuple[Task, Kept]],
     subject: Subject,
-    kept: Path | None,
+    kept: Kept | None,
     assets: Path | None,
     keep_dates: bool,
 ) -> list[Made]:
@@ -411,13 +424,14 @@ def _make(
     def item() -> CutItem:
         return (kept_cutout(kept) if kept is not None else None) or photo.item()
 
+    ensure_seen(photo.path.parent)
     path, subject = photo.path, _rectified(photo, subject)
     source = Source(name_of(path), photo.photo, item, lambda: camera_of(path.read_bytes()))
     found = [made(source, subject, standard, task, target, Assets(assets)) for task, target in parts]
     if keep_dates:
         for one, (_, target) in zip(found, parts, strict=True):
             if not one.failure:
-                shutil.copystat(path, target)
+                shutil.copystat(path, target.path())
     return found
 
 

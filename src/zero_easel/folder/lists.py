@@ -7,7 +7,7 @@ from pathlib import Path
 from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.standard.model import Standard
 from zero_easel.engines.making import Made
-from zero_easel.files import write_atomically
+from zero_easel.files import ensure_seen, no_room, write_atomically
 from zero_easel.planning.manifest import (
     DONE,
     FAILED,
@@ -48,15 +48,22 @@ class Lists:
         self._written = time.monotonic()
 
     def note(self, at: int, results: Sequence[Made]) -> None:
-        """Take down what became of the pictures of a photo. Raises OSError if the lists cannot be written."""
+        """Take down what became of the pictures of a photo. Raises OSError if the lists cannot be written, unless that
+        is for want of room, which may come: they are written again later."""
         self._rows[at] = [self._row(picture, one) for picture, one in zip(self._pictures[at], results, strict=True)]
         for row, one in zip(self._rows[at], results, strict=True):
             self._on_row(row, one)
         if time.monotonic() > self._written + _EVERY:
-            self.write()
+            try:
+                self.write()
+            except OSError as error:
+                if not no_room(error):
+                    raise
+                self._written = time.monotonic()
 
     def write(self) -> list[ManifestRow]:
         """Write all three as the run stands; returns its rows, in the order of the photos. Raises OSError."""
+        ensure_seen(self._out)
         rows = [row for at in self._pictures for row in self._rows.get(at, self._waiting(at))]
         rows += self._others
         values = {picture.output: picture.values for planned in self._pictures.values() for picture in planned}

@@ -107,7 +107,7 @@ def _take_member(
         return Report(name, "photo", False, f"{name} is locked by a password.")
     if member.file_size > BYTE_LIMIT:
         return Report(name, "photo", False, f"{name} is {member.file_size / 1e6:.0f} MB; smaller files are read.")
-    if shutil.disk_usage(vault.root).free < 2 * member.file_size + _SPARE:
+    if shutil.disk_usage(vault.local).free < 2 * member.file_size + _SPARE:
         return Report(name, "photo", False, f"{name} was not taken: the disk is nearly full.")
     try:
         with archive.open(member) as file:

@@ -1,6 +1,5 @@
 """Shoots and their photos: making, bringing in, deleting, and what their clearing depends on."""
 
-import shutil
 from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import asdict, dataclass
@@ -20,7 +19,6 @@ from zero_easel.core.photos.reading import Reading
 from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
-from zero_easel.files import write_atomically
 from zero_easel.library.changes.cutouts import requeue
 from zero_easel.library.changes.matches import stale
 from zero_easel.library.changes.standards import add_standard, change_rules, ensure_standard, remove_standard, used_by
@@ -230,7 +228,7 @@ def delete_shoot(session: Session, vault: Vault, shoot: Shoot) -> None:
     if own and not session.scalar(select(Run.id).where(Run.standard_id == standard.id).limit(1)):
         remove_standard(session, standard)
     for run_id in ids:
-        shutil.rmtree(vault.run(run_id), ignore_errors=True)
+        vault.remove_run(run_id)
 
 
 def remake_small(session: Session, vault: Vault, digest: str) -> None:
@@ -238,16 +236,15 @@ def remake_small(session: Session, vault: Vault, digest: str) -> None:
     name = session.scalar(select(PhotoRow.name).where(PhotoRow.digest == digest).limit(1))
     if name is not None:
         with suppress(PhotoError):
-            _write_small(vault, read_photo(vault.original(digest), name), digest)
+            _write_small(vault, read_photo(vault.original(digest).path(), name), digest)
 
 
 def _write_small(vault: Vault, photo: Photo, digest: str) -> None:
     """Of a raw file's stored picture only the smallest: what is judged and measured is developed when asked for."""
     large = thumbnail(photo.pixels, LARGE)
-    for path, pixels, encode in (
+    for kept, pixels, encode in (
         (vault.large(digest), large, encode_jpeg),
         (vault.thumbnail(digest), thumbnail(large, THUMBNAIL), encode_webp),
     ):
-        if not path.exists() and not (photo.by_camera and path == vault.large(digest)):
-            path.parent.mkdir(parents=True, exist_ok=True)
-            write_atomically(path, encode(pixels))
+        if not kept.exists() and not (photo.by_camera and kept == vault.large(digest)):
+            kept.write(encode(pixels))

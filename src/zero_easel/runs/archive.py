@@ -30,6 +30,7 @@ from zero_easel.planning.manifest import (
     write_manifest,
 )
 from zero_easel.runs.service import made_of, pictures_of
+from zero_easel.storage import Kept
 
 _PIECE = 1 << 20
 
@@ -83,17 +84,18 @@ def stream_archive(session: Session, vault: Vault, run: Run) -> Iterator[bytes]:
     disk as a whole. The pictures are compressed already and only stored."""
     rules = run.rules
     wanted = [
-        (vault.run(run.id) / picture.output, picture.output)
+        (vault.picture(run.id, picture.output), picture.output)
         for picture in pictures_of(session, run.id)
         if handed_over(picture, rules)
     ]
     return _streamed(wanted, lists_of(session, run))
 
 
-def _streamed(files: list[tuple[Path, str]], lists: dict[str, bytes]) -> Iterator[bytes]:
+def _streamed(files: list[tuple[Kept, str]], lists: dict[str, bytes]) -> Iterator[bytes]:
     sent = _Sent()
     with zipfile.ZipFile(sent, "w", zipfile.ZIP_STORED) as archive:
-        for path, name in files:
+        for kept, name in files:
+            path = kept.path()
             info = zipfile.ZipInfo.from_file(path, name)
             with path.open("rb") as source, archive.open(info, "w") as target:
                 while piece := source.read(_PIECE):
@@ -125,9 +127,9 @@ def renamed_archive(vault: Vault, planned: Sequence[tuple[PhotoLine, Planned]]) 
     """A temporary ZIP archive of a shoot's originals under their new names, with the table of old and new ones. Raises
     RenameError."""
     copies = [
-        Copy(f"{line.folder}/{line.name}" if line.folder else line.name, vault.original(line.digest), picture)
+        Copy(f"{line.folder}/{line.name}" if line.folder else line.name, vault.original(line.digest).path(), picture)
         for line, picture in planned
     ]
-    path = vault.root / f".part-renamed-{os.getpid()}-{secrets.token_hex(8)}.zip"
+    path = vault.local / f".part-renamed-{os.getpid()}-{secrets.token_hex(8)}.zip"
     copy_under_new_names(copies, path)
     return path

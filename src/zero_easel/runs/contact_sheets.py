@@ -49,7 +49,7 @@ def sheet_of(session: Session, vault: Vault, run: Run, deliverable: str, rules: 
                 "height": picture.height,
             }
             lines = [caption.fill(values).text for caption in captions]
-            yield Entry(lambda p=picture: on_white(vault.run(run.id) / p.output), lines)  # type: ignore[misc]
+            yield Entry(lambda p=picture: on_white(vault.picture(run.id, p.output).path()), lines)  # type: ignore[misc]
 
     return contact_sheet(entries(), len(pictures), rules)
 

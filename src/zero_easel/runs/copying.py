@@ -31,7 +31,7 @@ def copy_out(session: Session, vault: Vault, run: Run, root: Path, folder: str, 
         for picture in wanted:
             path = target / picture.output
             path.parent.mkdir(parents=True, exist_ok=True)
-            write_atomically(path, (vault.run(run.id) / picture.output).read_bytes())
+            write_atomically(path, vault.picture(run.id, picture.output).read())
             taken = picture.photo.original.taken
             if dates and taken is not None:
                 os.utime(path, (taken.timestamp(), taken.timestamp()))

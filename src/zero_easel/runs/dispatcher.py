@@ -7,7 +7,7 @@ cards before they are cleared, because a card is not.
 
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, fields
 from typing import Any
 
@@ -20,10 +20,10 @@ from sqlalchemy.orm import Session
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Placement
+from zero_easel.engines.engine import LONGEST_PAUSE, PAUSE, Engine
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import reason_of
-from zero_easel.engines.workers import AS_MUCH_AS_THERE_IS, Allowance, Workers
-from zero_easel.files import no_room
+from zero_easel.files import UnreachableError, no_room
 from zero_easel.library.changes.cutouts import empties_of, key_of
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.shoots import store_reading, waiting_to_be_read, waits_for_clearing
@@ -38,10 +38,11 @@ from zero_easel.library.store.models import (
     Run,
     RunState,
     Shoot,
+    now,
 )
 from zero_easel.library.store.vault import Vault, cutout_key
 from zero_easel.pipeline import Task
-from zero_easel.runs.service import finish_if_through, placements_of, recover, start_asked, subject_of
+from zero_easel.runs.service import finish_if_through, is_clearing, placements_of, recover, start_asked, subject_of
 from zero_easel.runs.work import Cleared, Order, clear_photo, make_pictures, read_original
 
 log = structlog.get_logger()
@@ -49,10 +50,10 @@ log = structlog.get_logger()
 
 _PATIENCE = 5
 """Matching a shoot that still grows waits this many times as long as the last matching took."""
+_LOOKING = 30.0
+"""Seconds for which somebody who has asked for photos is taken to look at them."""
 _ARRIVING = 2.0
 """Seconds after the last file that came in for which more are expected."""
-_PAUSE, _LONGEST_PAUSE = 2.0, 60.0
-"""Seconds before what failed for want of a file, memory or processes is tried again: doubled each time."""
 
 
 @dataclass(frozen=True)
@@ -66,15 +67,14 @@ class _Job:
     picture_ids: tuple[int, ...] = ()
     run_id: int | None = None
     digest: str = ""
+    urgency: int = 0
 
 
 class Dispatcher:
-    """Works off what is waiting in the database with `jobs` processes, from start() to stop(). allowance: what one
-    piece of work may take; beyond that it is tried twice and then set aside with the reason."""
+    """Works off what is waiting in the database by an engine, from start() to stop()."""
 
-    def __init__(self, database: Database, vault: Vault, jobs: int, allowance: Allowance = AS_MUCH_AS_THERE_IS) -> None:
-        self._database, self._vault, self._jobs = database, vault, jobs
-        self._workers = Workers(jobs, allowance)
+    def __init__(self, database: Database, vault: Vault, engine: Engine) -> None:
+        self._database, self._vault, self.engine = database, vault, engine
         self._wake, self._stopping = threading.Event(), threading.Event()
         self._in_hand: dict[int, _Job] = {}
         # Taken from the database, but neither in hand nor written down: they go back as soon as it can be written.
@@ -82,6 +82,8 @@ class Dispatcher:
         # Why work is held up until there is room again, as a phrase; "" while it is not.
         self.held_up = ""
         self._match_after = 0.0
+        # Photos that somebody is looking at, and until when that is taken for granted.
+        self._looked_at: dict[int, float] = {}
         self._arrived = -_ARRIVING
         # Where the pictures of a run go whose places depend on each other; worked out once, when all are cleared.
         self._rows: dict[int, dict[int, Placement | None]] = {}
@@ -103,7 +105,7 @@ class Dispatcher:
         self._stopping.set()
         self._wake.set()
         self._thread.join()
-        self._workers.close()
+        self.engine.close()
         self._in_hand.clear()
         self._lost.clear()
         with self._database.session() as session:
@@ -113,58 +115,80 @@ class Dispatcher:
         """Say that new work may be waiting."""
         self._wake.set()
 
+    def look_at(self, photo_ids: Iterable[int]) -> None:
+        """Say that somebody waits for the cutouts of some photos: these are made before everything."""
+        until = time.monotonic() + _LOOKING
+        self._looked_at = {**self._looked_at, **dict.fromkeys(photo_ids, until)}
+        self._wake.set()
+
     def arriving(self) -> None:
         """Say that files are being brought in: what only makes lists richer waits until they are."""
         self._arrived = time.monotonic()
 
     def _loop(self) -> None:
-        pause = _PAUSE
+        pause = PAUSE
         while not self._stopping.is_set():
             self._wake.clear()
             try:
+                if self._is_held_up():
+                    self._stopping.wait(PAUSE / 4)
+                    continue
                 self._fill()
                 self._collect()
-                pause = _PAUSE
+                pause = PAUSE
             except Exception as error:
                 self._let_go(error)
                 # A full disk or a locked file must not end all work for good; it is tried again, ever more rarely.
-                known = isinstance(error, OSError | OperationalError) or pause > _PAUSE
+                known = isinstance(error, OSError | OperationalError) or pause > PAUSE
                 log.warning("work waits", reason=str(error), again_in_s=pause, exc_info=not known)
                 self._stopping.wait(pause)
-                pause = min(2 * pause, _LONGEST_PAUSE)
+                pause = min(2 * pause, LONGEST_PAUSE)
 
     def _let_go(self, error: Exception) -> None:
-        """Where no process can be started, what is in hand comes to nothing: it waits again."""
+        """Where no process can be started, or no worker reached, what is in hand comes to nothing: it waits again."""
+        if isinstance(error, UnreachableError):
+            self.held_up = str(error)
         if isinstance(error, OSError):
-            self._workers.close()
+            self.engine.close()
             self._lost += self._in_hand.values()
             self._in_hand.clear()
 
     def _fill(self) -> None:
-        self._put_back()
-        if self.held_up and not self._has_room():
-            self._stopping.wait(_PAUSE / 4)
-            return
-        room = self._jobs + 1 - len(self._in_hand)
+        room = self.engine.capacity + 1 - len(self._in_hand)
         if room <= 0:
             return
         self._match()
         with self._database.session() as session:
-            jobs = self._next_pictures(session, room)
+            jobs = self._next_clearings(session, room, set(), self._watched()) if self._looked_at else []
+            jobs += self._next_pictures(session, room - len(jobs), {job.photo_id for job in jobs})
             jobs += self._next_readings(session, room - len(jobs))
             jobs += self._next_clearings(session, room - len(jobs), {job.photo_id for job in jobs})
+            if not jobs and not self._in_hand:
+                self._finish(session)
         self._lost += jobs
         for job in jobs:
-            self._in_hand[self._workers.submit(job.function, *job.arguments)] = job
+            self._in_hand[self.engine.submit(job.function, *job.arguments, urgency=job.urgency)] = job
             self._lost.remove(job)
+        if self.held_up:
+            log.info("work goes on")
+            self.held_up = ""
 
-    def _has_room(self) -> bool:
-        """Whether work that came to nothing for want of room can go on."""
-        trouble = self._vault.trouble()
-        if not trouble:
-            log.info("there is room again")
-        self.held_up = trouble
-        return not trouble
+    def _is_held_up(self) -> bool:
+        """Whether work that came to nothing for want of room cannot go on yet."""
+        self._put_back()
+        trouble = self._vault.trouble() if self.held_up else ""
+        self.held_up = trouble or self.held_up
+        return bool(trouble)
+
+    def _watched(self) -> set[int]:
+        moment = time.monotonic()
+        self._looked_at = {photo_id: until for photo_id, until in self._looked_at.items() if until > moment}
+        return set(self._looked_at)
+
+    def _finish(self, session: Session) -> None:
+        """Runs of which nothing waits and that nobody has marked as done yet, for something came between."""
+        for run_id in session.scalars(select(Run.id).where(Run.state == RunState.RUNNING)).all():
+            finish_if_through(session, self._vault, run_id)
 
     def _put_back(self) -> None:
         """What was taken and came to nothing waits again; all else that is lost stands as waiting anyway."""
@@ -188,15 +212,17 @@ class Dispatcher:
                     ensure_matched(session, shoot)
             self._match_after = started + _PATIENCE * (time.monotonic() - started)
 
-    def _next_pictures(self, session: Session, room: int) -> list[_Job]:
+    def _next_pictures(self, session: Session, room: int, taken: set[int]) -> list[_Job]:
         """The next photos with all their waiting pictures: what is costly about a photo is done once."""
+        if room <= 0:
+            return []
         query = (
             select(PictureRow.run_id, PictureRow.photo_id)
             .join(Run)
             .where(PictureRow.state == PictureState.WAITING, Run.state == RunState.RUNNING)
-            .where(Run.id.not_in(self._not_placed(session)))
+            .where(Run.id.not_in(self._not_placed(session)), PictureRow.photo_id.not_in(taken))
             .group_by(PictureRow.run_id, PictureRow.photo_id)
-            .order_by(func.min(PictureRow.id))
+            .order_by(Run.urgent.desc(), Run.trial.desc(), func.min(PictureRow.id))
             .limit(room)
         )
         jobs = []
@@ -223,9 +249,10 @@ class Dispatcher:
                 # Corrected since the run was planned: what is made now is not what its key says.
                 picture.key = ""
             task = Task(picture.deliverable, picture.output, picture.fields, placement.get(picture.id))
-            parts.append((task, self._vault.run(run.id) / picture.output))
-        arguments = (self._vault.root, order, run.rules, parts, subject_of(pictures[0]))
-        return _Job(photo.id, photo.name, make_pictures, arguments, tuple(p.id for p in pictures), run.id)
+            parts.append((task, self._vault.picture(run.id, picture.output)))
+        arguments = (self._vault.location, order, run.rules, parts, subject_of(pictures[0]))
+        made = tuple(picture.id for picture in pictures)
+        return _Job(photo.id, photo.name, make_pictures, arguments, made, run.id, urgency=int(run.urgent or run.trial))
 
     def _not_placed(self, session: Session) -> list[int]:
         """Runs that cannot go on yet, for the place of each picture depends on all, and some are not cleared."""
@@ -234,6 +261,9 @@ class Dispatcher:
         waiting = []
         for run in runs:
             if run.id not in self._rows and is_by_row(run.rules):
+                if is_clearing(session, run):
+                    waiting.append(run.id)
+                    continue
                 placement = placements_of(session, run)
                 if placement is None:
                     waiting.append(run.id)
@@ -256,9 +286,11 @@ class Dispatcher:
             query = query.join(Shoot, Shoot.id == PhotoRow.shoot_id).where(Shoot.cards)
         rows = session.execute(query.limit(room + len(taken))).all()
         fresh = [(digest, name) for digest, name in rows if digest not in taken][:room]
-        return [_Job(0, name, read_original, (self._vault.root, digest, name), digest=digest) for digest, name in fresh]
+        return [
+            _Job(0, name, read_original, (self._vault.location, digest, name), digest=digest) for digest, name in fresh
+        ]
 
-    def _next_clearings(self, session: Session, room: int, taken: set[int]) -> list[_Job]:
+    def _next_clearings(self, session: Session, room: int, taken: set[int], only: set[int] | None = None) -> list[_Job]:
         taken = taken | {job.photo_id for job in self._in_hand.values()}
         # What may yet turn out to be a code card waits until its shoot is matched.
         query = (
@@ -271,10 +303,12 @@ class Dispatcher:
         jobs: list[_Job] = []
         if room <= 0:
             return jobs
+        if only is not None:
+            query = query.where(PhotoRow.id.in_(only))
         for photo in session.scalars(query.limit(room + len(taken))).unique():
             if photo.id not in taken and len(jobs) < room:
-                arguments = (self._vault.root, _order(session, photo))
-                jobs.append(_Job(photo.id, photo.name, clear_photo, arguments))
+                arguments = (self._vault.location, _order(session, photo))
+                jobs.append(_Job(photo.id, photo.name, clear_photo, arguments, urgency=0 if only is None else 2))
         return jobs
 
     def _collect(self) -> None:
@@ -282,12 +316,13 @@ class Dispatcher:
         if not self._in_hand:
             self._wake.wait(2)
             return
-        back = [(self._in_hand.pop(ticket), value) for ticket, value in self._workers.results(0.2)]
+        back = [(self._in_hand.pop(ticket), value) for ticket, value in self.engine.results(0.2)]
         self._lost += [job for job, _ in back]
         for job, value in back:
-            if no_room(value):
-                # No photo is to blame: it stays lost, and so waits again.
-                self.held_up = self._vault.trouble() or reason_of(value, "The library")
+            # Where nothing can be written or reached no photo is to blame: it stays lost, and so waits again.
+            trouble = self._vault.trouble() if _came_to_nothing(value) else ""
+            if trouble or no_room(value):
+                self.held_up = trouble or reason_of(value, "The library")
                 log.warning("work is held up", reason=self.held_up)
             else:
                 self._note(job, value)
@@ -303,6 +338,7 @@ class Dispatcher:
                 _store_cutout(session, job.photo_id, cleared)
             if job.picture_ids:
                 _store_pictures(session, job, result)
+                _stop_if_asked(session, job)
             elif isinstance(result, BaseException) and (photo := session.get(PhotoRow, job.photo_id)):
                 photo.clearing, photo.problem = Clearing.FAILED, reason_of(result, job.name)
         self._lost.remove(job)
@@ -326,6 +362,20 @@ def _store_cutout(session: Session, photo_id: int, cleared: Cleared) -> None:
         photo.clearing, photo.problem, photo.cutout_key = Clearing.DONE, "", cleared.key
 
 
+def _came_to_nothing(result: Any) -> bool:
+    return isinstance(result, BaseException) or any(made.failure for made in getattr(result, "made", ()))
+
+
+def _stop_if_asked(session: Session, job: _Job) -> None:
+    """Let a run rest in which a picture has failed, if a person wants to look at that first."""
+    run = session.get_one(Run, job.run_id)
+    session.flush()
+    failed = [picture for at in job.picture_ids if (picture := session.get(PictureRow, at)) is not None]
+    failed = [picture for picture in failed if picture.state == PictureState.FAILED]
+    if run.stop_at_failure and failed and run.state == RunState.RUNNING:
+        run.state, run.note = RunState.PAUSED, f"It rests, as asked, for a picture failed: {failed[0].message}"
+
+
 def _store_pictures(session: Session, job: _Job, result: Any) -> None:
     lost = isinstance(result, BaseException)
     made = [Made(failure=reason_of(result, job.name))] * len(job.picture_ids) if lost else result.made
@@ -333,6 +383,7 @@ def _store_pictures(session: Session, job: _Job, result: Any) -> None:
         picture = session.get(PictureRow, picture_id)
         if picture is None:
             continue
+        picture.made = now()
         if one.failure:
             picture.state, picture.message = PictureState.FAILED, one.failure
             continue

@@ -11,7 +11,6 @@ from typing import NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zero_easel.core.photos.assets import Assets
 from zero_easel.core.placing.layout import is_by_row, lay_out, rules_of
 from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.model import Standard
@@ -100,7 +99,7 @@ class Estimator:
 
     def _measure(self, vault: Vault, standard: Standard, wanted: Sequence[_Wanted], until: float) -> None:
         """Make pictures, spread over all photos and deliverables, until time is up."""
-        assets = Assets(vault.assets)
+        assets = vault.assets
         by_photo: dict[int, list[_Wanted]] = {}
         for one in wanted:
             if one.bytes is None and one.hint:

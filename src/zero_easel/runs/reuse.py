@@ -2,12 +2,9 @@
 
 import hashlib
 import json
-import os
-import shutil
 from collections.abc import Sequence
 from contextlib import suppress
 from functools import cache
-from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -17,6 +14,7 @@ from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.sizes import rules_on
 from zero_easel.library.store.models import PictureRow, PictureState, PictureSubject, Run
 from zero_easel.library.store.vault import Vault
+from zero_easel.storage import Kept
 
 RENDERING = "3"
 """Version of everything between a cutout and a file's bytes."""
@@ -83,9 +81,9 @@ def reuse(session: Session, vault: Vault, run: Run, rows: Sequence[PictureRow]) 
             .order_by(PictureRow.id)
         )
         for old in session.scalars(query):
-            source = vault.run(old.run_id) / old.output
+            source = vault.picture(old.run_id, old.output)
             for row in waiting[old.key]:
-                if row.state == PictureState.WAITING and _linked(source, vault.run(run.id) / row.output, old.bytes):
+                if row.state == PictureState.WAITING and _taken(source, vault.picture(run.id, row.output), old.bytes):
                     _take_over(row, old)
     session.flush()
 
@@ -96,19 +94,12 @@ def _take_over(row: PictureRow, old: PictureRow) -> None:
     row.sha256, row.quality, row.checks, row.matrix = old.sha256, old.quality, old.checks, old.matrix
 
 
-def _linked(source: Path, target: Path, size: int) -> bool:
-    """Whether a finished file could be taken over. Never half a one: a copy is made under another name first."""
+def _taken(source: Kept, target: Kept, size: int) -> bool:
+    """Whether a finished file could be taken over."""
     with suppress(OSError):
-        if source.stat().st_size != size:
-            return False
-        target.parent.mkdir(parents=True, exist_ok=True)
-        try:
-            os.link(source, target)
-        except OSError:
-            part = target.with_name(f".part-{target.name}")
-            shutil.copyfile(source, part)
-            part.replace(target)
-        return True
+        if source.size() == size:
+            target.take(source)
+            return True
     return False
 
 

@@ -1,6 +1,5 @@
 """Runs as people ask for them: start, pause, stop, continue, progress, archive."""
 
-import shutil
 from collections import Counter
 from collections.abc import Collection
 from contextlib import suppress
@@ -11,6 +10,7 @@ from sqlalchemy.orm import Session, joinedload
 
 from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.light.geometry import Size
+from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Adjustment, Placement, Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import PatternError
@@ -24,6 +24,7 @@ from zero_easel.library.lists.lineup import row_of
 from zero_easel.library.shoots import waiting_to_be_read
 from zero_easel.library.store.models import (
     Clearing,
+    PhotoRow,
     PictureRow,
     PictureState,
     PictureSubject,
@@ -41,6 +42,10 @@ UNDER_WAY = (RunState.RUNNING, RunState.PAUSED)
 RESTING = (RunState.PAUSED, RunState.STOPPED, RunState.INTERRUPTED)
 
 
+_LATEST = 60
+"""Pictures by which the pace of a run is told."""
+
+
 class RunError(Exception):
     """A run that cannot start or go on, with the reason in a sentence."""
 
@@ -51,8 +56,9 @@ class StillReadingError(RunError):
 
 @dataclass(frozen=True)
 class Progress:
-    """Where a run stands. reused: how many of those done an earlier run had made already. seconds_left: expected to its
-    end, None while unknown or at rest."""
+    """Where a run stands. reused: how many of those done an earlier run had made already. clearing: photos that are
+    still to be cut out before anything is drawn. per_minute: pictures, of late; seconds_left: expected to its end; both
+    None while unknown or at rest."""
 
     state: RunState
     total: int
@@ -60,6 +66,8 @@ class Progress:
     failed: int
     left_out: int
     reused: int
+    clearing: int
+    per_minute: float | None
     seconds_left: float | None
     note: str
 
@@ -151,7 +159,7 @@ def _remove_trials(session: Session, vault: Vault, new: Run) -> None:
         session.execute(delete(PictureRow).where(PictureRow.run_id == run.id))
         session.delete(run)
         session.flush()
-        shutil.rmtree(vault.run(run.id), ignore_errors=True)
+        vault.remove_run(run.id)
 
 
 def plan_with_row(session: Session, shoot: Shoot) -> ShootPlan:
@@ -240,7 +248,7 @@ def finish_if_through(session: Session, vault: Vault, run_id: int) -> bool:
 
 
 def progress_of(session: Session, run: Run) -> Progress:
-    """Counts and the expected time to the end, from the pace since the run was last taken up."""
+    """Counts, pace and the expected time to the end."""
     counts = _counts(session, run.id)
     done, failed = counts[PictureState.DONE], counts[PictureState.FAILED]
     total = sum(counts.values()) - counts[PictureState.LEFT_OUT]
@@ -250,11 +258,55 @@ def progress_of(session: Session, run: Run) -> Progress:
         )
         or 0
     )
-    made = done + failed - max(run.done_before, reused)
-    left = None
-    if run.state == RunState.RUNNING and made > 0:
-        left = (now() - run.resumed).total_seconds() / made * (total - done - failed)
-    return Progress(run.state, total, done, failed, counts[PictureState.LEFT_OUT], reused, left, run.note)
+    running = run.state == RunState.RUNNING
+    pace = _pace(session, run) if running else None
+    left = (total - done - failed) / pace if pace else None
+    clearing = len(_uncleared(session, run)) if running and is_by_row(run.rules) else 0
+    minute = 60 * pace if pace else None
+    return Progress(
+        run.state, total, done, failed, counts[PictureState.LEFT_OUT], reused, clearing, minute, left, run.note
+    )
+
+
+def _pace(session: Session, run: Run) -> float | None:
+    """Pictures a second by the latest of them since the run was last taken up: how slowly it began does not count for
+    long, and if nothing more is made, it falls. None while too few are known."""
+    query = (
+        select(PictureRow.made)
+        .where(PictureRow.run_id == run.id, PictureRow.made >= run.resumed)
+        .order_by(PictureRow.made.desc())
+        .limit(_LATEST)
+    )
+    made = [moment for moment in session.scalars(query) if moment is not None]
+    if len(made) < 2:
+        return None
+    # The oldest of the latest only says when counting begins, unless it is the first of all.
+    whole = len(made) < _LATEST
+    begun, count = (run.resumed, len(made)) if whole else (made[-1], len(made) - 1)
+    return count / max(0.001, (now() - begun).total_seconds())
+
+
+def _uncleared(session: Session, run: Run) -> list[int]:
+    """Photos of a run that are still to be cut out."""
+    query = (
+        select(PictureRow)
+        .join(PhotoRow, PhotoRow.id == PictureRow.photo_id)
+        .where(PictureRow.run_id == run.id, PictureRow.output != "", PhotoRow.clearing == Clearing.WAITING)
+        .options(joinedload(PictureRow.photo))
+        .execution_options(populate_existing=True)
+    )
+    return sorted(
+        {
+            picture.photo_id
+            for picture in session.scalars(query)
+            if takes_part(picture.photo) and needs_cutout(subject_of(picture), run.rules)
+        }
+    )
+
+
+def is_clearing(session: Session, run: Run) -> bool:
+    """Whether photos of a run are still to be cut out."""
+    return bool(_uncleared(session, run))
 
 
 def recover(session: Session, vault: Vault) -> list[int]:
@@ -310,14 +362,9 @@ def placements_of(session: Session, run: Run) -> dict[int, Placement | None] | N
         .options(joinedload(PictureRow.photo))
         .order_by(PictureRow.id)
     )
-    pictures = session.scalars(query.execution_options(populate_existing=True)).all()
-    if any(
-        picture.photo.clearing == Clearing.WAITING
-        and takes_part(picture.photo)
-        and needs_cutout(subject_of(picture), run.rules)
-        for picture in pictures
-    ):
+    if is_clearing(session, run):
         return None
+    pictures = session.scalars(query.execution_options(populate_existing=True)).all()
     placed = lay_all({picture.photo_id: _measured(picture) for picture in pictures}, run.rules)
     return {picture.id: placed[picture.deliverable][picture.photo_id] for picture in pictures}
 
@@ -369,10 +416,9 @@ def _counts(session: Session, run_id: int) -> Counter[PictureState]:
 
 def _check_files(session: Session, vault: Vault, run: Run) -> int:
     """A picture counts as done only while its file is there in full; returns how many are not."""
-    gone = 0
+    gone, there = 0, vault.pictures(run.id)
     for picture in pictures_of(session, run.id):
-        path = vault.run(run.id) / picture.output
-        if picture.state == PictureState.DONE and not (path.is_file() and path.stat().st_size == picture.bytes):
+        if picture.state == PictureState.DONE and there.get(picture.output) != picture.bytes:
             picture.state, gone = PictureState.WAITING, gone + 1
     session.flush()
     return gone

@@ -16,7 +16,6 @@ from zero_easel.core.light.colour import Encoded
 from zero_easel.core.light.geometry import Box
 from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
 from zero_easel.core.light.space import as_srgb
-from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import Photo, read_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.photos.reading import Reading
@@ -24,10 +23,11 @@ from zero_easel.core.placing.placement import Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
 from zero_easel.engines.making import Made, made
-from zero_easel.files import write_atomically
+from zero_easel.files import ensure_seen
 from zero_easel.library.store.models import PhotoRow
 from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, reading_of, rectified_photo
+from zero_easel.storage import Kept
 
 SMALL, LARGE = 480, 1400
 """Longer sides of the reduced cutouts that pages show, px."""
@@ -74,25 +74,32 @@ class Order:
     before: str = ""
 
 
-def read_original(root: Path, digest: str, name: str) -> Reading:
+def _vault(location: str) -> Vault:
+    """Raises UnreachableError where this machine does not see it."""
+    if "://" not in location:
+        ensure_seen(Path(location))
+    return Vault(location)
+
+
+def read_original(location: str, digest: str, name: str) -> Reading:
     """Read barcodes and sharpness off one original. Raises PictureError."""
     try:
-        return reading_of(read_photo(Vault(root).original(digest), name))
+        return reading_of(read_photo(_vault(location).original(digest).path(), name))
     except PhotoError as error:
         raise PictureError(str(error)) from error
 
 
-def clear_photo(root: Path, order: Order) -> Cleared:
+def clear_photo(location: str, order: Order) -> Cleared:
     """Cut out one original and keep the cutout. Raises PictureError."""
-    return _cleared(Vault(root), order)[1]
+    return _cleared(_vault(location), order)[1]
 
 
 def make_pictures(
-    root: Path, order: Order, rules: Standard, parts: Sequence[tuple[Task, Path]], subject: Subject
+    location: str, order: Order, rules: Standard, parts: Sequence[tuple[Task, Kept]], subject: Subject
 ) -> PhotoResult:
     """Make finished pictures of one photo, each a task and the file for it, from the kept cutout, or from the original
     if there is none. A picture that fails keeps the others from nothing."""
-    vault, cleared = Vault(root), None
+    vault, cleared = _vault(location), None
 
     def item() -> CutItem:
         nonlocal cleared
@@ -102,7 +109,7 @@ def make_pictures(
         return kept
 
     source = Source(order.name, lambda scale: _drawn(vault, order, scale), item, lambda: _camera(vault, order))
-    assets = Assets(vault.assets)
+    assets = vault.assets
     done = tuple(made(source, subject, rules, task, target, assets) for task, target in parts)
     return PhotoResult(done, cleared)
 
@@ -121,7 +128,7 @@ def kept_source(vault: Vault, photo: PhotoRow) -> Source:
 
 
 def _camera(vault: Vault, order: Order) -> Camera:
-    return camera_of(vault.original(order.digest).read_bytes())
+    return camera_of(vault.original(order.digest).read())
 
 
 def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
@@ -151,7 +158,7 @@ def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
 
 def _original(vault: Vault, order: Order, scale: float = 1.0) -> Photo:
     try:
-        return read_photo(vault.original(order.digest), order.name, scale, wide=True)
+        return read_photo(vault.original(order.digest).path(), order.name, scale, wide=True)
     except PhotoError as error:
         raise PictureError(str(error)) from error
 
@@ -164,7 +171,7 @@ def _drawn(vault: Vault, order: Order, scale: float) -> Photo:
 def _empty(vault: Vault, digest: str) -> Encoded:
     """A photo of the bare backdrop at the largest size at which it is used. Raises PictureError."""
     try:
-        return empty_frame(vault.original(digest))
+        return empty_frame(vault.original(digest).path())
     except PhotoError as error:
         raise PictureError(str(error)) from error
 
@@ -172,13 +179,11 @@ def _empty(vault: Vault, digest: str) -> Encoded:
 def _keep(vault: Vault, key: str, item: CutItem) -> int:
     """Previews first, then the cutout: whoever finds that finds all of it. Returns its weight."""
     weight = 0
-    path = vault.cutout(key)
-    path.parent.mkdir(parents=True, exist_ok=True)
     for kind, longest in (("small", SMALL), ("large", LARGE)):
         reduced = as_srgb(item.reduced(longest).pixels, item.space)
         if reduced.dtype != "uint8":
             reduced = (reduced >> 8).astype("uint8")
-        write_atomically(vault.preview(key, kind), encode_webp(reduced, 90))
+        vault.preview(key, kind).write(encode_webp(reduced, 90))
         weight = weight_of(reduced) if kind == "small" else weight
-    keep_cutout(path, item)
+    keep_cutout(vault.cutout(key), item)
     return weight

@@ -65,7 +65,7 @@ def closer_of(
 def preview_of(vault: Vault, key: str, kind: str) -> NDArray[np.uint8] | None:
     """A reduced cutout, (h, w, 4) sRGB; None where it is not there any more. What is named by a key never changes."""
     try:
-        photo = read_photo(vault.preview(key, kind))
+        photo = read_photo(vault.preview(key, kind).path())
     except PhotoError:
         return None
     alpha = photo.alpha if photo.alpha is not None else np.full(photo.pixels.shape[:2], 255, np.uint8)

@@ -27,7 +27,7 @@ def straight_large(
     longest: px of the longer side, at most. Raises ValueError with a sentence if it cannot be rectified so."""
     if problem := problem_of(rectification, frame):
         raise ValueError(f"{problem}.")
-    if not vault.large(digest).is_file():
+    if not vault.large(digest).exists():
         remake_small(session, vault, digest)
     return _straight(vault, digest, frame, rectification, longest)
 
@@ -46,7 +46,7 @@ def _straight(
 @lru_cache(4)
 def _at_screen_size(vault: Vault, digest: str, longest: int) -> NDArray[np.uint8] | None:
     try:
-        return np.asarray(thumbnail(read_photo(vault.large(digest)).pixels, longest), np.uint8)
+        return np.asarray(thumbnail(read_photo(vault.large(digest).path()).pixels, longest), np.uint8)
     except PhotoError:
         return None
 
@@ -61,4 +61,4 @@ def rectangle_in(session: Session, vault: Vault, photo: PhotoRow) -> tuple[tuple
 @lru_cache(2_000)
 def known_lens(vault: Vault, digest: str) -> KnownLens | None:
     """The lens of an original, if its file names one that is known."""
-    return lens_in(vault.original(digest))
+    return lens_in(vault.original(digest).path())

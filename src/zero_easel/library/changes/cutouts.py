@@ -73,7 +73,8 @@ def requeue_outdated(session: Session, vault: Vault) -> int:
     photos = session.scalars(select(PhotoRow).where(PhotoRow.clearing == Clearing.DONE)).unique().all()
     empties = {shoot_id: empties_of(session, shoot_id) for shoot_id in {p.shoot_id for p in photos}}
     current = {p.id: key_of(p, empties[p.shoot_id]) for p in photos}
-    outdated = [p.id for p in photos if p.cutout_key != current[p.id] or not vault.cutout(current[p.id]).exists()]
+    there = vault.cutouts()
+    outdated = [p.id for p in photos if p.cutout_key != current[p.id] or current[p.id] not in there]
     for start in range(0, len(outdated), 500):
         chosen = outdated[start : start + 500]
         session.execute(

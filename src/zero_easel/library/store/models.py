@@ -327,7 +327,8 @@ class Change(Base):
 
 
 class Run(Base):
-    """One execution of a version of a standard over a shoot. trial: over a few photos only, until the run starts."""
+    """One execution of a version of a standard over a shoot. trial: over a few photos only, until the run starts.
+    urgent: goes before those that are not. stop_at_failure: rests as soon as a picture fails."""
 
     __tablename__ = "run"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -343,6 +344,8 @@ class Run(Base):
     resumed: Mapped[datetime] = mapped_column(default=now)
     done_before: Mapped[int] = mapped_column(default=0)
     trial: Mapped[bool] = mapped_column(default=False)
+    urgent: Mapped[bool] = mapped_column(default=False)
+    stop_at_failure: Mapped[bool] = mapped_column(default=False)
     shoot: Mapped[Shoot] = relationship()
 
 
@@ -350,7 +353,7 @@ class PictureRow(Base):
     """One output of a run. fields: of the catalog, that its information and overlays ask for. key: digest of all that
     the file depends on. reused: an earlier run had made the very same file. quality: that it was encoded with. checks:
     how it met those of the standard. matrix: from px of the upright photo to px of the picture, None before it is
-    made."""
+    made. made: when this run made it, or failed to."""
 
     __tablename__ = "picture"
     __table_args__ = (Index("ix_picture_run_state", "run_id", "state"), Index("ix_picture_key", "key"))
@@ -376,6 +379,7 @@ class PictureRow(Base):
     quality: Mapped[int] = mapped_column(default=0)
     checks: Mapped[tuple[Checked, ...]] = mapped_column(json_of(tuple[Checked, ...]), default=())
     matrix: Mapped[Map | None] = mapped_column(json_of(Map | None))
+    made: Mapped[datetime | None]
     run: Mapped[Run] = relationship()
     photo: Mapped[PhotoRow] = relationship()
 

@@ -1,5 +1,6 @@
 """What the application keeps in mind under a name, beside what has a table of its own."""
 
+import secrets
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -21,3 +22,12 @@ def remember(session: Session, key: str, value: Any) -> None:
     else:
         row.value = value
     session.flush()
+
+
+def library_id(session: Session) -> str:
+    """A name of this library that no other has."""
+    known = remembered(session, "library")
+    if known is None:
+        known = secrets.token_hex(16)
+        remember(session, "library", known)
+    return str(known)

@@ -3,46 +3,61 @@
 import hashlib
 import json
 import shutil
+import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
 from zero_easel.core.clearing.cutout import ENGINE
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
+from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import digest_of
-from zero_easel.files import is_partial, write_atomically
+from zero_easel.files import write_atomically
+from zero_easel.storage import Entry, Kept, storage_of
 
-ROOM = 48_000_000
-"""Bytes that must be free before work goes on that had come to nothing for want of room."""
+
+class InUseError(Exception):
+    """A storage that another library keeps its files in, told in a sentence."""
 
 
 class Vault:
-    """One folder: originals/, derived/ (may be deleted at any time), runs/ (one folder of pictures each), assets/
-    (what standards name), and aside/, tables that wait to be looked at."""
+    """One storage of originals/, derived/ (may be deleted at any time), runs/ (one folder of pictures each) and assets/
+    (what standards name); and aside/, tables that wait to be looked at, on this machine.
 
-    def __init__(self, root: Path) -> None:
-        self.root = root
-        self._originals = root / "originals"
-        self._derived = root / "derived"
-        self._runs = root / "runs"
-        self._aside = root / "aside"
+    location: of the storage, see storage_of. local: a folder for what only this machine needs; the storage's own where
+    it is a folder.
+    """
+
+    def __init__(self, location: str | Path, local: Path | None = None) -> None:
+        self.storage = storage_of(str(location))
+        self.local = local or (Path(tempfile.gettempdir()) if "://" in str(location) else Path(location))
+        self._aside = self.local / "aside"
+
+    @property
+    def location(self) -> str:
+        """By which a worker finds the same files."""
+        return self.storage.url
 
     def prepare(self) -> None:
-        """Make the folders, and sweep away what an interrupted write left behind and tables that nobody looked at."""
+        """Make it ready, and sweep away what an interrupted write left behind and tables that nobody looked at. Raises
+        OSError."""
         shutil.rmtree(self._aside, ignore_errors=True)
-        for folder in (self._originals, self._derived, self._runs, self.assets):
-            folder.mkdir(parents=True, exist_ok=True)
-            for path in folder.rglob(".part-*"):
-                if is_partial(path):
-                    path.unlink(missing_ok=True)
+        self.storage.prepare()
+
+    def claim(self, library: str) -> None:
+        """Keep the files of one library alone here: runs of two would overwrite each other. Raises InUseError."""
+        owner = Kept(self.storage, "library", fixed=False)
+        if not owner.exists():
+            owner.write(library.encode())
+        elif owner.read().decode(errors="replace") != library:
+            raise InUseError(f"{self.location} holds the files of another library. Name a place of its own.")
 
     def keep(self, data: bytes) -> str:
         """Store an original unchanged and read-only; returns its digest. Content that is there already stays."""
         digest = digest_of(data)
-        path = self.original(digest)
-        if not path.exists():
-            path.parent.mkdir(parents=True, exist_ok=True)
-            write_atomically(path, data, mode=0o444)
+        kept = self.original(digest)
+        if not kept.exists():
+            kept.write(data, read_only=True)
         return digest
 
     def lay_aside(self, data: bytes) -> str:
@@ -56,62 +71,71 @@ class Vault:
         """Where a table lies that was laid aside."""
         return self._aside / digest
 
-    def original(self, digest: str) -> Path:
-        """Where the original of a digest lies."""
-        return self._originals / digest[:2] / digest
+    def original(self, digest: str) -> Kept:
+        """The original of a digest."""
+        return Kept(self.storage, f"originals/{digest[:2]}/{digest}")
 
-    def thumbnail(self, digest: str) -> Path:
-        """Where the small picture of an original lies."""
-        return self._folder("thumbnails", digest) / f"{digest}.webp"
+    def thumbnail(self, digest: str) -> Kept:
+        """The small picture of an original."""
+        return self._derived("thumbnails", digest, ".webp")
 
-    def large(self, digest: str) -> Path:
-        """Where the screen-sized picture of an original lies."""
-        return self._folder("large", digest) / f"{digest}.jpg"
+    def large(self, digest: str) -> Kept:
+        """The screen-sized picture of an original."""
+        return self._derived("large", digest, ".jpg")
 
-    def cutout(self, key: str) -> Path:
-        """Where a cutout's pixels lie; its facts and previews lie beside it."""
-        return self._folder("cutouts", key) / f"{key}.png"
+    def cutout(self, key: str) -> Kept:
+        """A cutout's pixels; its facts and previews lie beside it."""
+        return self._derived("cutouts", key, ".png")
 
-    def preview(self, key: str, kind: str) -> Path:
-        """Where a reduced cutout lies; kind is "small" or "large"."""
-        return self._folder("cutouts", key) / f"{key}.{kind}.webp"
+    def preview(self, key: str, kind: str) -> Kept:
+        """A reduced cutout; kind is "small" or "large"."""
+        return self._derived("cutouts", key, f".{kind}.webp")
+
+    def cutouts(self) -> set[str]:
+        """Keys of all cutouts that are there."""
+        found = (entry.key.rpartition("/")[2] for entry in self.storage.entries("derived/cutouts"))
+        return {name.removesuffix(".png") for name in found if name.endswith(".png")}
 
     @property
-    def assets(self) -> Path:
-        """Folder of the files that standards name: pictures, fonts, profiles."""
-        return self.root / "assets"
+    def assets(self) -> Assets:
+        """The files that standards name: pictures, fonts, profiles."""
+        return Assets(self.storage.folder("assets"))
 
     def add_asset(self, name: str, data: bytes) -> str:
         """Keep a file that standards may name, and return its name: other content under a taken name gets a number, for
         what versions of standards name must never change."""
         stem, dot, ending = name.rpartition(".")
         called, count = name, 1
-        while (self.assets / called).exists() and (self.assets / called).read_bytes() != data:
+        while (kept := Kept(self.storage, f"assets/{called}")).exists() and kept.read() != data:
             count += 1
             called = f"{stem}-{count}{dot}{ending}"
-        if not (self.assets / called).exists():
-            write_atomically(self.assets / called, data)
+        if not kept.exists():
+            kept.write(data)
         return called
 
     def trouble(self) -> str:
         """Why nothing more can be written here, as a phrase; "" if something can."""
-        probe = self._derived / ".part-room"
-        try:
-            free = shutil.disk_usage(self.root).free
-            if free < ROOM:
-                return f"the disk of {self.root} is full: {free / 1e6:.0f} MB are free"
-            write_atomically(probe, bytes(4096), durable=False)
-            probe.unlink()
-        except OSError as error:
-            return f"{self.root} cannot be written ({error.strerror or error})"
-        return ""
+        return self.storage.trouble()
 
-    def run(self, run_id: int) -> Path:
-        """Folder of a run's pictures."""
-        return self._runs / str(run_id)
+    def picture(self, run_id: int, output: str) -> Kept:
+        """A picture of a run, made or still to be made."""
+        return Kept(self.storage, f"runs/{run_id}/{output}", fixed=False)
 
-    def _folder(self, kind: str, key: str) -> Path:
-        return self._derived / kind / key[:2]
+    def pictures(self, run_id: int) -> dict[str, int]:
+        """Bytes of all pictures of a run that are there, by their outputs."""
+        start = f"runs/{run_id}/"
+        return {entry.key.removeprefix(start): entry.bytes for entry in self.storage.entries(start.rstrip("/"))}
+
+    def remove_run(self, run_id: int) -> None:
+        """Take all pictures of a run away."""
+        self.storage.remove_all(f"runs/{run_id}")
+
+    def entries(self, kind: str) -> list[Entry]:
+        """All files of a kind: "originals", "runs", or of what is derived "derived/cutouts" and the like."""
+        return list(self.storage.entries(kind))
+
+    def _derived(self, kind: str, key: str, ending: str) -> Kept:
+        return Kept(self.storage, f"derived/{kind}/{key[:2]}/{key}{ending}")
 
 
 def cutout_key(

@@ -3,7 +3,7 @@
 from fastapi import APIRouter, HTTPException, UploadFile
 from fastapi.responses import FileResponse, RedirectResponse, Response
 
-from zero_easel.core.photos.assets import AssetError, Assets, check_asset
+from zero_easel.core.photos.assets import AssetError, check_asset
 from zero_easel.core.standard.naming import base_name, portable
 from zero_easel.engines.limited import LimitError, limited
 from zero_easel.web.page import Bench
@@ -32,6 +32,6 @@ def add_asset(bench: Bench, row: StandardById, file: UploadFile) -> Response:
 @router.get("/media/asset/{name}")
 def asset(bench: Bench, name: str) -> FileResponse:
     """A picture among the assets, for samples."""
-    if name not in Assets(bench.vault.assets).names():
+    if name not in bench.vault.assets.names():
         raise HTTPException(404, "There is no such picture.")
-    return FileResponse(bench.vault.assets / name)
+    return FileResponse(bench.vault.assets.path(name))

@@ -193,7 +193,7 @@ def neutral(session: Db, bench: Bench, shoot: ShootById, asked: Neutral) -> Resp
     colour = None
     if asked.x is not None and asked.y is not None:
         try:
-            whole = read_photo(bench.vault.original(photo.digest), photo.name)
+            whole = read_photo(bench.vault.original(photo.digest).path(), photo.name)
             pixels = rectified_photo(whole, photo.adjustment.rectified).pixels
         except PhotoError as error:
             raise HTTPException(409, str(error)) from error

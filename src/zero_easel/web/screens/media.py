@@ -1,7 +1,7 @@
 """Pictures for the pages. What is named by a digest never changes and may be kept by the browser for good."""
 
 import re
-from pathlib import Path
+from pathlib import PurePosixPath
 
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import FileResponse, Response
@@ -13,6 +13,7 @@ from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.library.shoots import remake_small
 from zero_easel.library.store.models import Original, PictureRow, PictureState
 from zero_easel.runs.showing import DIRECT, shown_png
+from zero_easel.storage import Kept
 from zero_easel.web.page import Bench, Db, Number, found
 
 router = APIRouter()
@@ -23,19 +24,19 @@ _TYPES = {kind.suffix: kind.mime for kind in FORMATS.values()}
 @router.get("/media/thumbnail/{digest}.webp")
 def thumbnail(session: Db, bench: Bench, digest: str) -> FileResponse:
     """A photo, small."""
-    path = bench.vault.thumbnail(_digest(digest))
-    if not path.is_file():
+    kept = bench.vault.thumbnail(_digest(digest))
+    if not kept.exists():
         remake_small(session, bench.vault, digest)
-    return _file(path)
+    return _file(kept)
 
 
 @router.get("/media/large/{digest}.jpg")
 def large(session: Db, bench: Bench, digest: str) -> FileResponse:
     """A photo at screen size."""
-    path = bench.vault.large(_digest(digest))
-    if not path.is_file():
+    kept = bench.vault.large(_digest(digest))
+    if not kept.exists():
         remake_small(session, bench.vault, digest)
-    return _file(path)
+    return _file(kept)
 
 
 @router.get("/media/cutout/{key}/{kind}.webp")
@@ -52,19 +53,19 @@ def picture(session: Db, bench: Bench, picture_id: Number) -> FileResponse:
     row = found(session.get(PictureRow, picture_id), "picture")
     if row.state != PictureState.DONE:
         raise HTTPException(404, "This picture is not finished.")
-    return _file(bench.vault.run(row.run_id) / row.output)
+    return _file(bench.vault.picture(row.run_id, row.output))
 
 
 @router.get("/media/picture/{picture_id}/shown")
 def picture_shown(session: Db, bench: Bench, picture_id: Number) -> Response:
     """A finished picture in a form that every browser shows: the file itself, or a PNG of it."""
     row = found(session.get(PictureRow, picture_id), "picture")
-    path = bench.vault.run(row.run_id) / row.output
-    if row.state != PictureState.DONE or not path.is_file():
+    kept = bench.vault.picture(row.run_id, row.output)
+    if row.state != PictureState.DONE or not kept.exists():
         raise HTTPException(404, "This picture is not finished.")
-    if path.suffix in DIRECT:
-        return _file(path)
-    return Response(shown_png(path), media_type="image/png", headers=_FOR_GOOD)
+    if PurePosixPath(row.output).suffix in DIRECT:
+        return _file(kept)
+    return Response(shown_png(kept.path()), media_type="image/png", headers=_FOR_GOOD)
 
 
 @router.get("/media/original/{digest}.jpg")
@@ -72,7 +73,7 @@ def original_whole(session: Db, bench: Bench, digest: str) -> Response:
     """A photo upright at its own size, for looking closely."""
     row = found(session.get(Original, _digest(digest)), "photo")
     try:
-        photo = read_photo(bench.vault.original(digest), digest)
+        photo = read_photo(bench.vault.original(digest).path(), digest)
     except PhotoError as error:
         raise HTTPException(404, row.error or str(error)) from error
     pixels = photo.pixels if photo.pixels.dtype == "uint8" else (photo.pixels >> 8).astype("uint8")
@@ -86,7 +87,8 @@ def _digest(text: str) -> str:
     return text
 
 
-def _file(path: Path) -> FileResponse:
-    if not path.is_file():
+def _file(kept: Kept) -> FileResponse:
+    path = kept.path() if kept.exists() else None
+    if path is None:
         raise HTTPException(404, "This picture is not there any more.")
     return FileResponse(path, media_type=_TYPES[path.suffix], headers=_FOR_GOOD)

@@ -223,7 +223,7 @@ def add_to(
             remove_part(session, row, part, remove)
         else:
             kept = size_sets(session).get(kind) if part == "deliverables" else None
-            made = list(kept) if kept else _made(part, kind, Assets(bench.vault.assets), free_columns(session))
+            made = list(kept) if kept else _made(part, kind, bench.vault.assets, free_columns(session))
             add_parts(session, row, part, *made)
     except (StandardError, ValueError) as problem:
         context = rules_context(session, bench, row, _newest(session, row))
@@ -373,7 +373,7 @@ def rules_context(
 
 def _changed(session: Db, bench: Bench, row: StandardRow, shoot_id: int, scope: Scope, on: str) -> dict[str, Any]:
     """What one change of a rule may change on the page, beside the sentences themselves."""
-    rules, assets = row.rules, Assets(bench.vault.assets)
+    rules, assets = row.rules, bench.vault.assets
     on = on if any(d.name == on for d in rules.deliverables) else ""
     on_canvas = rules_on(rules, rules.deliverable(on)) if on else rules
     entries = row_of(session, shoot_id) if shoot_id else []

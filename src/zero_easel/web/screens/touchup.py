@@ -103,8 +103,8 @@ def open_photo_of(session: Db, bench: Bench, photo: PhotoById) -> OpenPhoto:
     empties = empties_of(session, photo.shoot_id)
 
     def read() -> tuple[Photo, list[Encoded]]:
-        frames = [empty_frame(bench.vault.original(digest)) for digest in empties]
-        return read_photo(bench.vault.original(photo.digest), photo.name), frames
+        frames = [empty_frame(bench.vault.original(digest).path()) for digest in empties]
+        return read_photo(bench.vault.original(photo.digest).path(), photo.name), frames
 
     try:
         return bench.open_photos.photo((photo.digest, *empties), read)

@@ -223,7 +223,7 @@ def find_item(session: Db, bench: Bench, shoot: ShootById, photo_id: Number) -> 
     large = bench.vault.large(photo.digest)
     if not large.exists():
         remake_small(session, bench.vault, photo.digest)
-    shares = _item_in(large) if large.exists() else None
+    shares = _item_in(large.path()) if large.exists() else None
     sides = (photo.original.width or 0, photo.original.height or 0) * 2
     return {"box": [share * side for share, side in zip(shares, sides, strict=True)] if shares else None}
 
@@ -324,7 +324,7 @@ def _context(session: Db, bench: Bench, shoot: Shoot, ask: Ask) -> dict[str, Any
         "shown": {key: SHOWN[key] for key in _FILTERS},
         "total": len(lines),
         "stage": "whole",
-        "rows": _rows(shoot, plan, page.lines, Assets(bench.vault.assets))
+        "rows": _rows(shoot, plan, page.lines, bench.vault.assets)
         if plan
         else [WholeRow(line, [], 0.0) for line in page.lines],
         "pictures_count": len(pictures),
