@@ -52,7 +52,7 @@ def fill(bench: Workbench, photos: int, products: int) -> None:
                 "density": 300.0,
                 "taken": START + timedelta(seconds=7 * n),
                 "read": True,
-                "codes": [],
+                "codes": (),
                 "blur": 1.1,
             }
             for n in range(photos)

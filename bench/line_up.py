@@ -100,7 +100,7 @@ def fill(bench: Workbench, count: int) -> None:
                 "height": h,
                 "bits": 8,
                 "read": True,
-                "codes": [],
+                "codes": (),
             }
         )
         factor = chance.uniform(0.9, 1.1)
@@ -108,14 +108,14 @@ def fill(bench: Workbench, count: int) -> None:
             {
                 "key": key,
                 "confidence": 0.99,
-                "flags": [],
+                "flags": (),
                 "left": int(box.left),
                 "top": int(box.top),
                 "width": int(box.width),
                 "height": int(box.height),
-                "bounds": list(box),
+                "bounds": box,
                 "seconds": 1.0,
-                "measures": _larger(measures, factor).packed(),
+                "measures": _larger(measures, factor),
             }
         )
         facts = known[n % len(known)]

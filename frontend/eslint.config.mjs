@@ -8,7 +8,7 @@ const BROWSER = [
   "ResizeObserver", "IntersectionObserver", "MutationObserver", "Event", "CustomEvent", "MouseEvent", "HTMLElement", "localStorage",
   "sessionStorage", "devicePixelRatio", "getComputedStyle", "createImageBitmap", "Path2D", "structuredClone",
   "EventSource", "AbortController", "confirm", "matchMedia", "OffscreenCanvas", "innerWidth", "innerHeight",
-  "addEventListener", "scrollX", "scrollY", "performance", "crypto",
+  "addEventListener", "scrollX", "scrollY", "performance", "crypto", "Notification", "SharedWorker", "self",
 ];
 
 export default [

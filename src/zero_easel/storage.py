@@ -25,12 +25,13 @@ CACHE_BYTES = 4_000_000_000
 _PROBE = "derived/.part-room"
 
 
-class Entry(NamedTuple):
-    """A file that is kept. modified: seconds since 1970."""
+class Stored(NamedTuple):
+    """A file that is kept. modified: seconds since 1970. content: alike for keys that share their bytes on the disk."""
 
     key: str
     bytes: int
     modified: float
+    content: str
 
 
 class Storage(Protocol):
@@ -60,7 +61,7 @@ class Storage(Protocol):
     def remove_all(self, prefix: str) -> None:
         """All below a prefix, with slashes for folders."""
 
-    def entries(self, prefix: str) -> Iterator[Entry]:
+    def entries(self, prefix: str) -> Iterator[Stored]:
         """All below a prefix; half-written files are none."""
 
     def folder(self, prefix: str) -> Path:
@@ -172,7 +173,7 @@ class FolderStorage:
         """See Storage."""
         shutil.rmtree(self.root / prefix, ignore_errors=True)
 
-    def entries(self, prefix: str) -> Iterator[Entry]:
+    def entries(self, prefix: str) -> Iterator[Stored]:
         """See Storage."""
         for folder, _, names in os.walk(self.root / prefix):
             for name in names:
@@ -180,7 +181,8 @@ class FolderStorage:
                 with suppress(FileNotFoundError):  # one that went meanwhile
                     if not is_partial(path):
                         found = path.stat()
-                        yield Entry(path.relative_to(self.root).as_posix(), found.st_size, found.st_mtime)
+                        key, content = path.relative_to(self.root).as_posix(), f"{found.st_dev} {found.st_ino}"
+                        yield Stored(key, found.st_size, found.st_mtime, content)
 
     def folder(self, prefix: str) -> Path:
         """See Storage."""
@@ -280,14 +282,14 @@ class RemoteStorage:
         with suppress(FileNotFoundError), _told(self.url):
             self._files.rm(self._at(prefix), recursive=True)
 
-    def entries(self, prefix: str) -> Iterator[Entry]:
+    def entries(self, prefix: str) -> Iterator[Stored]:
         """See Storage."""
         with _told(self.url):
             found: dict[str, dict[str, Any]] = self._files.find(self._at(prefix), detail=True)
         for name, about in found.items():
             key = name.removeprefix(self._base).lstrip("/")
             if not is_partial(Path(key)):
-                yield Entry(key, int(about["size"]), _moment(about))
+                yield Stored(key, int(about["size"]), _moment(about), key)
 
     def folder(self, prefix: str) -> Path:
         """See Storage."""

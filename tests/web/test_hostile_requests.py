@@ -41,7 +41,8 @@ HEADERS: list[dict[str, Any]] = [{}, {"hx-request": "true"}, {"accept": "applica
 
 def routes(client: TestClient) -> Iterator[tuple[str, str]]:
     for path, methods in client.app.openapi()["paths"].items():  # type: ignore[attr-defined]
-        yield from ((method.upper(), path) for method in methods)
+        if path != "/news":  # which goes on for ever
+            yield from ((method.upper(), path) for method in methods)
 
 
 def addresses(path: str) -> set[str]:

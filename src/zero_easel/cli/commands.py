@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 import typer
 
-from zero_easel.cli import fit
+from zero_easel.cli import fit, runs
 from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
 from zero_easel.cli.running import carry_out, progress
 from zero_easel.cli.stopping import Commands, prepare_process
@@ -147,6 +147,7 @@ def run(
 
 
 app.command("fit")(fit.fit)
+app.add_typer(runs.app, name="runs")
 
 
 @app.command("bring-in")

@@ -89,7 +89,7 @@ def _travelling() -> Callable[[bytes], Any]:
 
 
 @dataclass
-class _Piece:
+class _Given:
     function: Callable[..., Any]
     arguments: tuple[Any, ...]
     urgency: int
@@ -105,7 +105,7 @@ class Cluster:
         self._scheduler, self._jobs, self._allowance = scheduler, jobs, allowance
         self._client: Any = None
         self._own: Any = None
-        self._pieces: dict[int, _Piece] = {}
+        self._pieces: dict[int, _Given] = {}
         self._back: SimpleQueue[tuple[int, Any]] = SimpleQueue()
         self._tickets, self._trouble = 0, ""
         self._counted, self._capacity, self._strange = float("-inf"), 0, 0
@@ -128,7 +128,7 @@ class Cluster:
         """See Engine."""
         self._connect()
         self._tickets += 1
-        self._pieces[self._tickets] = piece = _Piece(function, arguments, urgency)
+        self._pieces[self._tickets] = piece = _Given(function, arguments, urgency)
         self._give(self._tickets, piece)
         return self._tickets
 
@@ -217,7 +217,7 @@ class Cluster:
             self._capacity = int(sum(worker.get("resources", {}).get(program(), 0) for worker in workers))
             self._strange = sum(program() not in worker.get("resources", {}) for worker in workers)
 
-    def _give(self, ticket: int, piece: _Piece) -> None:
+    def _give(self, ticket: int, piece: _Given) -> None:
         # A key of its own each time: Dask would answer with what it knows under an old one.
         key = f"{piece.function.__name__}-{secrets.token_hex(8)}"
         back = self._back

@@ -42,7 +42,9 @@ from zero_easel.library.store.models import (
 )
 from zero_easel.library.store.vault import Vault, cutout_key
 from zero_easel.pipeline import Task
+from zero_easel.runs.results import unmet_of
 from zero_easel.runs.service import finish_if_through, is_clearing, placements_of, recover, start_asked, subject_of
+from zero_easel.runs.tidying import follow_rule
 from zero_easel.runs.work import Cleared, Order, clear_photo, make_pictures, read_original
 
 log = structlog.get_logger()
@@ -52,6 +54,8 @@ _PATIENCE = 5
 """Matching a shoot that still grows waits this many times as long as the last matching took."""
 _LOOKING = 30.0
 """Seconds for which somebody who has asked for photos is taken to look at them."""
+_TIDY = 3_600.0
+"""Seconds after which it is looked again which runs the rule lets go."""
 _ARRIVING = 2.0
 """Seconds after the last file that came in for which more are expected."""
 
@@ -84,7 +88,7 @@ class Dispatcher:
         self._match_after = 0.0
         # Photos that somebody is looking at, and until when that is taken for granted.
         self._looked_at: dict[int, float] = {}
-        self._arrived = -_ARRIVING
+        self._arrived, self._tidied = -_ARRIVING, float("-inf")
         # Where the pictures of a run go whose places depend on each other; worked out once, when all are cleared.
         self._rows: dict[int, dict[int, Placement | None]] = {}
         self._thread: threading.Thread
@@ -165,6 +169,9 @@ class Dispatcher:
             jobs += self._next_clearings(session, room - len(jobs), {job.photo_id for job in jobs})
             if not jobs and not self._in_hand:
                 self._finish(session)
+            if time.monotonic() > self._tidied + _TIDY:
+                self._tidied = time.monotonic()
+                follow_rule(session, self._vault)
         self._lost += jobs
         for job in jobs:
             self._in_hand[self.engine.submit(job.function, *job.arguments, urgency=job.urgency)] = job
@@ -391,3 +398,4 @@ def _store_pictures(session: Session, job: _Job, result: Any) -> None:
         picture.width, picture.height = one.width, one.height
         picture.bytes, picture.sha256 = one.bytes, one.sha256
         picture.checks, picture.matrix = one.checks, one.matrix
+        picture.unmet = unmet_of(one.checks)

@@ -92,6 +92,7 @@ def _take_over(row: PictureRow, old: PictureRow) -> None:
     row.state, row.reused, row.message = PictureState.DONE, True, old.message
     row.width, row.height, row.bytes = old.width, old.height, old.bytes
     row.sha256, row.quality, row.checks, row.matrix = old.sha256, old.quality, old.checks, old.matrix
+    row.unmet = old.unmet
 
 
 def _taken(source: Kept, target: Kept, size: int) -> bool:

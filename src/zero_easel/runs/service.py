@@ -130,7 +130,7 @@ def start_run(session: Session, vault: Vault, shoot: Shoot, only: Collection[int
     freeze(session, shoot.standard)
     standard = shoot.standard
     run = Run(shoot_id=shoot.id, standard_id=standard.id, standard_version=standard.version, rules=standard.rules)
-    run.trial = only is not None
+    run.trial, run.stop_at_failure = only is not None, shoot.stop_at_failure
     session.add(run)
     session.flush()
     rows = picture_rows(session, shoot, run.rules, planned, run.id)
@@ -212,6 +212,18 @@ def set_state(session: Session, run: Run, state: RunState) -> None:
         run.resumed, run.done_before, run.note = now(), counts[PictureState.DONE] + counts[PictureState.FAILED], ""
     run.state = state
     run.ended = now() if state == RunState.STOPPED else None
+
+
+def go_first(session: Session, run: Run) -> None:
+    """Let a run go before all others."""
+    session.execute(update(Run).where(Run.id != run.id).values(urgent=False))
+    run.urgent = True
+
+
+def other_runs_go(session: Session, run: Run) -> bool:
+    """Whether another run is going on, too."""
+    query = select(Run.id).where(Run.state == RunState.RUNNING, Run.id != run.id)
+    return session.scalar(query.limit(1)) is not None
 
 
 def try_again(session: Session, run: Run) -> int:

@@ -9,6 +9,7 @@ from fastapi.staticfiles import StaticFiles
 
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
+from zero_easel.web.news import News
 from zero_easel.web.screens import (
     assets,
     bring_in,
@@ -24,6 +25,7 @@ from zero_easel.web.screens import (
     shoots,
     standards,
     straightening,
+    tidy_up,
     touchup,
     versions,
     whole,
@@ -39,14 +41,18 @@ _STATIC = Path(__file__).parent / "static"
 def create_app(bench: Workbench) -> FastAPI:
     """The web application over a workbench, which it opens when it starts and closes when it ends."""
 
+    news = News(bench.database.path, lambda: bench.dispatcher.held_up)
+
     @asynccontextmanager
     async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
         bench.open()
+        news.begin()
         yield
+        await news.end()
         bench.close()
 
     app = FastAPI(title="Zero Easel", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    app.state.bench, app.state.flash = bench, Flash()
+    app.state.bench, app.state.flash, app.state.news = bench, Flash(), news
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     for screen in (
         shoots,
@@ -64,6 +70,7 @@ def create_app(bench: Workbench) -> FastAPI:
         names,
         deliver,
         runs,
+        tidy_up,
         products,
         media,
     ):

@@ -5,6 +5,7 @@ import socket
 import sys
 from contextlib import suppress
 from pathlib import Path
+from types import FrameType
 
 import structlog
 import uvicorn
@@ -14,6 +15,7 @@ from zero_easel.demo import load_demo
 from zero_easel.files import data_lock
 from zero_easel.settings import Settings
 from zero_easel.web.app import create_app
+from zero_easel.web.news import News
 from zero_easel.workbench import build_workbench
 
 HOST = "127.0.0.1"
@@ -46,10 +48,24 @@ def serve(port: int, data: Path | None, *, demo: bool) -> None:
         load_demo(bench)
     print(f"Zero Easel is at http://{HOST}:{listener.getsockname()[1]} - end it with Ctrl-C.", flush=True)
     print(f"Everything is kept in {settings.data}", flush=True)
-    config = uvicorn.Config(create_app(bench), log_level="warning", timeout_graceful_shutdown=5)
+    app = create_app(bench)
+    config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=5)
     with suppress(KeyboardInterrupt):
-        uvicorn.Server(config).run(sockets=[listener])
+        _Server(config, app.state.news).run(sockets=[listener])
     del lock
+
+
+class _Server(uvicorn.Server):
+    """Lets pages that listen for news go before it waits for what is still answered."""
+
+    def __init__(self, config: uvicorn.Config, news: News) -> None:
+        super().__init__(config)
+        self._news = news
+
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        """See uvicorn.Server."""
+        self._news.close()
+        super().handle_exit(sig, frame)
 
 
 def calm_collector() -> None:

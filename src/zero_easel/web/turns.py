@@ -14,7 +14,7 @@ _AT_ONCE = 12
 """Requests under way; a page is mostly computing, so more of them would only slow each other down."""
 _PATIENCE = 5.0
 """Seconds that a request waits for its turn."""
-_ALWAYS = ("/static/", "/status")
+_ALWAYS = ("/static/", "/status", "/news")
 """Addresses that are answered whatever goes on."""
 
 

@@ -230,7 +230,7 @@ class Shoot(Base):
     """A batch of photos that belong together. stale: something came in since its photos were matched. cards: whether
     there may be code cards among them. run_asked: a run is to start as soon as they have been looked for. whole: its
     pictures are whole ones, which one page does. raw_counts: of a raw file and the picture beside it the former is the
-    photo."""
+    photo. stop_at_failure: its runs rest as soon as a picture fails."""
 
     __tablename__ = "shoot"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -243,6 +243,7 @@ class Shoot(Base):
     run_asked: Mapped[bool] = mapped_column(default=False)
     whole: Mapped[bool] = mapped_column(default=False)
     raw_counts: Mapped[bool] = mapped_column(default=True)
+    stop_at_failure: Mapped[bool] = mapped_column(default=False)
 
 
 class ShotRow(Base):
@@ -348,12 +349,17 @@ class Run(Base):
     stop_at_failure: Mapped[bool] = mapped_column(default=False)
     shoot: Mapped[Shoot] = relationship()
 
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return "The trial" if self.trial else f"Run {self.id}"
+
 
 class PictureRow(Base):
     """One output of a run. fields: of the catalog, that its information and overlays ask for. key: digest of all that
     the file depends on. reused: an earlier run had made the very same file. quality: that it was encoded with. checks:
     how it met those of the standard. matrix: from px of the upright photo to px of the picture, None before it is
-    made. made: when this run made it, or failed to."""
+    made. made: when this run made it, or failed to. unmet: how many checks it does not meet."""
 
     __tablename__ = "picture"
     __table_args__ = (Index("ix_picture_run_state", "run_id", "state"), Index("ix_picture_key", "key"))
@@ -380,6 +386,7 @@ class PictureRow(Base):
     checks: Mapped[tuple[Checked, ...]] = mapped_column(json_of(tuple[Checked, ...]), default=())
     matrix: Mapped[Map | None] = mapped_column(json_of(Map | None))
     made: Mapped[datetime | None]
+    unmet: Mapped[int] = mapped_column(default=0)
     run: Mapped[Run] = relationship()
     photo: Mapped[PhotoRow] = relationship()
 

@@ -13,7 +13,7 @@ from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
 from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import digest_of
 from zero_easel.files import write_atomically
-from zero_easel.storage import Entry, Kept, storage_of
+from zero_easel.storage import Stored, Kept, storage_of
 
 
 class InUseError(Exception):
@@ -130,7 +130,7 @@ class Vault:
         """Take all pictures of a run away."""
         self.storage.remove_all(f"runs/{run_id}")
 
-    def entries(self, kind: str) -> list[Entry]:
+    def entries(self, kind: str) -> list[Stored]:
         """All files of a kind: "originals", "runs", or of what is derived "derived/cutouts" and the like."""
         return list(self.storage.entries(kind))
 

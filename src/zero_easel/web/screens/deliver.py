@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from fastapi import APIRouter, BackgroundTasks, Request
+from fastapi import APIRouter, BackgroundTasks, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zero_easel.core.light.geometry import Size
@@ -74,8 +74,12 @@ def what_would_be_made(request: Request, session: Db, shoot: ShootById) -> HTMLR
 
 
 @router.post("/shoots/{shoot_id}/runs")
-def run_shoot(request: Request, session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks) -> Response:
-    """Start a run over the shoot, at once or as soon as its photos have been read."""
+def run_shoot(
+    request: Request, session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks, stop: str = Form("")
+) -> Response:
+    """Start a run over the shoot, at once or as soon as its photos have been read. stop: whether it rests as soon as a
+    picture fails, "" for going on."""
+    shoot.stop_at_failure = bool(stop)
     try:
         ask_for_run(session, bench.vault, shoot)
     except RunError as error:

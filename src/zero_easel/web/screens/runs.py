@@ -1,30 +1,30 @@
 """Runs: their list, progress, results as a sheet, a table or checks, one picture by itself, and what is handed
 over."""
 
-from collections import Counter
 from contextlib import suppress
 from html import escape
 from typing import Annotated, Any
 
 from fastapi import APIRouter, BackgroundTasks, Form, Request
-from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response, StreamingResponse
 from pydantic import ValidationError
 from sqlalchemy import func, select
 
 from zero_easel.core.finishing.contact_sheet import ContactSheet
 from zero_easel.core.standard.checks import KINDS
 from zero_easel.core.standard.deliverable import FORMATS
-from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.naming import portable
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.library.shoots import waits_for_clearing
-from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run, RunState
+from zero_easel.library.store.models import PhotoRow, PictureRow, Run, RunState
 from zero_easel.runs.again import start_again
-from zero_easel.runs.archive import handed_over, lists_of, stream_archive
+from zero_easel.runs.archive import lists_of, stream_archive
 from zero_easel.runs.contact_sheets import sheet_of
 from zero_easel.runs.copying import copy_out
 from zero_easel.runs.differing import compared, earlier_runs
-from zero_easel.runs.service import RunError, pictures_of, progress_of, set_state, try_again
+from zero_easel.runs.results import latest_of, neighbours_of, page_of, results_of, unmet_rules
+from zero_easel.runs.service import UNDER_WAY, RunError, go_first, other_runs_go, progress_of, set_state, try_again
+from zero_easel.web.news import News
 from zero_easel.web.page import Bench, Db, Number, RunById, file_size, found, is_partial, plural, show
 
 router = APIRouter()
@@ -32,6 +32,8 @@ _STATES = {"pause": RunState.PAUSED, "stop": RunState.STOPPED, "continue": RunSt
 _LIST_TYPES = {"csv": "text/csv; charset=utf-8", "json": "application/json", "jsonld": "application/ld+json"}
 VIEWS = ("sheet", "table", "checks", "line")
 """Ways to show what is finished; "line" tells of it only."""
+_LATEST = 14
+"""Pictures that are shown while more are made."""
 
 
 @router.get("/runs")
@@ -49,76 +51,50 @@ def run_page(
     show_as: str = "sheet",
     deliverable: str = "",
     sort: str = "",
+    page: Number = 1,
 ) -> HTMLResponse:
     """Progress, and what is finished; its live part alone when asked for again."""
     template = "_run.html" if is_partial(request) else "run.html"
-    return show(request, template, error="", **run_context(session, run, show_as, deliverable, sort))
+    return show(request, template, error="", **run_context(session, run, show_as, deliverable, sort, page))
 
 
 def _no_sheet(request: Request, session: Db, run: Run, reason: str) -> HTMLResponse:
     return show(request, "run.html", 422, error=f"The sheet was not made: {reason}.", **run_context(session, run))
 
 
-def run_context(session: Db, run: Run, show_as: str = "sheet", deliverable: str = "", sort: str = "") -> dict[str, Any]:
+def run_context(
+    session: Db, run: Run, show_as: str = "sheet", deliverable: str = "", sort: str = "", page: int = 1
+) -> dict[str, Any]:
     """All that the part of a page about a run shows."""
-    pictures, rules = pictures_of(session, run.id), run.rules
-    done = [picture for picture in pictures if picture.state == PictureState.DONE]
-    shown = [picture for picture in done if not deliverable or picture.deliverable == deliverable]
-    failing = [picture for picture in done if picture.failures]
+    rules, at, results = run.rules, progress_of(session, run), results_of(session, run)
+    show_as = show_as if show_as in VIEWS else "sheet"
+    if at.running and show_as == "sheet":
+        finished, pages = latest_of(session, run, _LATEST), 1
+    elif show_as == "line":
+        finished, pages = [], 1
+    else:
+        finished, pages = page_of(session, run, deliverable, "unmet" if show_as == "checks" else sort, page)
     return {
         "run": run,
-        "at": progress_of(session, run),
-        "pictures": pictures,
+        "at": at,
+        "results": results,
         "run_rules": rules,
-        "finished": _sorted(shown, sort) if show_as == "table" else shown,
+        "finished": finished,
+        "run_page": min(max(1, page), pages),
+        "run_pages": pages,
         "names": [d.name for d in rules.deliverables],
         "deliverable": deliverable,
         "sort": sort,
-        "show_as": show_as if show_as in VIEWS else "sheet",
-        "checked": any(p.checks for p in done),
-        "failing": failing,
-        "held": sum(not handed_over(p, rules) for p in done),
-        "per_deliverable": Counter(picture.deliverable for picture in done),
-        "before": _bytes_before(done),
-        "after": sum(picture.bytes for picture in done),
-        **_checks_table(done, failing, rules),
+        "show_as": show_as,
+        "asked": list(dict.fromkeys((check.rule, check.value) for check in rules.checks)),
+        "cells": {picture.id: {(c.rule, c.value): c for c in picture.checks} for picture in finished},
+        "failed_rules": unmet_rules(session, run) if results.failing else [],
         "kinds": KINDS,
+        "others_go": other_runs_go(session, run),
         "earlier": next(iter(earlier_runs(session, run, 1)), None),
         "sheet": ContactSheet(),
         "formats": FORMATS,
     }
-
-
-def _bytes_before(done: list[PictureRow]) -> int:
-    """Bytes of the photos that the pictures were made of, each once."""
-    return sum({picture.photo_id: picture.photo.original.bytes for picture in done}.values())
-
-
-_SORTS = {
-    "name": lambda p: p.output,
-    "photo": lambda p: p.original,
-    "product": lambda p: (p.code, p.view),
-    "deliverable": lambda p: p.deliverable,
-    "width": lambda p: -p.width,
-    "height": lambda p: -p.height,
-    "bytes": lambda p: -p.bytes,
-    "quality": lambda p: -p.quality,
-}
-
-
-def _sorted(pictures: list[PictureRow], sort: str) -> list[PictureRow]:
-    orientation = _SORTS.get(sort.removeprefix("-"))
-    return sorted(pictures, key=orientation, reverse=sort.startswith("-")) if orientation else pictures
-
-
-def _checks_table(done: list[PictureRow], failing: list[PictureRow], rules: Standard) -> dict[str, Any]:
-    """Pictures by rules, the failing ones first; and for each rule that is not met, how many and how to mend it."""
-    asked = list(dict.fromkeys((check.rule, check.value) for check in rules.checks))
-    bad = {picture.id for picture in failing}
-    ordered = failing + [picture for picture in done if picture.id not in bad]
-    rows = [(picture, {(c.rule, c.value): c for c in picture.checks}) for picture in ordered]
-    counts = Counter((c.rule, c.value) for picture in failing for c in picture.failures)
-    return {"asked": asked, "check_rows": rows, "failed_rules": counts.most_common()}
 
 
 @router.post("/runs/{run_id}/state")
@@ -131,9 +107,11 @@ def change_state(
     wish: str = Form(),
     show_as: str = "sheet",
 ) -> Response:
-    """Pause, stop or continue, or try again what failed."""
+    """Pause, stop or continue, try again what failed, or go before all other runs."""
     if wish == "again":
         try_again(session, run)
+    elif wish == "first":
+        go_first(session, run)
     else:
         # It may have ended while the button was on its way; the answer shows that.
         with suppress(RunError):
@@ -251,6 +229,23 @@ def _as_file(run: Run, ending: str) -> dict[str, str]:
     return {"Content-Disposition": f'attachment; filename="{name}-run-{run.id}.{ending}"'}
 
 
+@router.get("/news")
+async def news(request: Request) -> StreamingResponse:
+    """Says each time that something has changed, as server-sent events."""
+    told: News = request.app.state.news
+    return StreamingResponse(told.listen(), media_type="text/event-stream", headers={"Cache-Control": "no-store"})
+
+
+@router.get("/runs/{run_id}/told")
+def told_at_the_end(session: Db, run: RunById) -> Response:
+    """How a run ended, in a sentence; 204 as long as it has not."""
+    if run.state in UNDER_WAY:
+        return Response(status_code=204)
+    at = progress_of(session, run)
+    failed = f", {at.failed} failed" if at.failed else ""
+    return PlainTextResponse(f"{run.name} over {run.shoot.name} is {at.state}: {plural(at.done, 'picture')}{failed}.")
+
+
 @router.get("/status")
 def status(session: Db, bench: Bench) -> HTMLResponse:
     """What is going on, in a few words for the foot of each page."""
@@ -267,10 +262,7 @@ def status(session: Db, bench: Bench) -> HTMLResponse:
 def compare(request: Request, session: Db, picture_id: Number, beside: Number = 0) -> HTMLResponse:
     """One finished picture beside its original, or beside another deliverable of the same photo."""
     picture = found(session.get(PictureRow, picture_id), "picture")
-    done = [p for p in pictures_of(session, picture.run_id) if p.state == PictureState.DONE]
-    row = [p for p in done if p.deliverable == picture.deliverable]
-    at = next((i for i, p in enumerate(row) if p.id == picture.id), -1)
-    others = [p for p in done if p.photo_id == picture.photo_id]
+    row, others = neighbours_of(session, picture)
     other = next((p for p in others if p.id == beside and p.id != picture.id), None)
     rules = picture.run.rules
     return show(
@@ -280,10 +272,10 @@ def compare(request: Request, session: Db, picture_id: Number, beside: Number = 
         rules=rules,
         others=others,
         other=other,
-        previous=row[at - 1] if at > 0 else None,
-        following=row[at + 1] if 0 <= at < len(row) - 1 else None,
-        position=at + 1,
-        count=len(row),
+        previous=row.previous,
+        following=row.following,
+        position=row.position,
+        count=row.total,
         kinds=KINDS,
         checks=sorted(picture.checks, key=lambda check: check.ok),
         left=_layer(picture),

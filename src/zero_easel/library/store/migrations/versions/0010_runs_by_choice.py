@@ -1,4 +1,6 @@
-"""runs that go before others or stop at a failure, and when pictures were made"""
+"""runs that go before others or stop at a failure; when pictures were made, and how many checks they fail"""
+
+import json
 
 import sqlalchemy as sa
 from alembic import op
@@ -13,13 +15,25 @@ def upgrade() -> None:
     with op.batch_alter_table("run") as batch:
         batch.add_column(sa.Column("urgent", sa.Boolean(), nullable=False, server_default=sa.false()))
         batch.add_column(sa.Column("stop_at_failure", sa.Boolean(), nullable=False, server_default=sa.false()))
+    with op.batch_alter_table("shoot") as batch:
+        batch.add_column(sa.Column("stop_at_failure", sa.Boolean(), nullable=False, server_default=sa.false()))
     with op.batch_alter_table("picture") as batch:
         batch.add_column(sa.Column("made", sa.DateTime(), nullable=True))
+        batch.add_column(sa.Column("unmet", sa.Integer(), nullable=False, server_default="0"))
+    picture = sa.table("picture", sa.column("id"), sa.column("checks"), sa.column("unmet"))
+    for at, checks in op.get_bind().execute(sa.select(picture.c.id, picture.c.checks)).all():
+        # A check is its rule, value, what was measured, whether it is met, and how to mend it.
+        unmet = sum(not check[3] for check in json.loads(checks or "[]"))
+        if unmet:
+            op.execute(picture.update().where(picture.c.id == at).values(unmet=unmet))
 
 
 def downgrade() -> None:
     with op.batch_alter_table("picture") as batch:
+        batch.drop_column("unmet")
         batch.drop_column("made")
+    with op.batch_alter_table("shoot") as batch:
+        batch.drop_column("stop_at_failure")
     with op.batch_alter_table("run") as batch:
         batch.drop_column("stop_at_failure")
         batch.drop_column("urgent")

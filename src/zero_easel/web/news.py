@@ -1,0 +1,72 @@
+"""Telling open pages that something has changed, by server-sent events (HTML standard, 9.2), so that none has to ask.
+
+A page hears only that, and asks for the parts that it shows. SQLite counts the changes of the library for whoever
+looks, whoever made them, in this process or another.
+"""
+
+import asyncio
+import sqlite3
+from collections.abc import AsyncIterator, Callable
+from contextlib import suppress
+from pathlib import Path
+
+_LOOK, _BREATH, _STILL = 0.3, 1.0, 15.0
+"""Seconds between two looks; between two pieces of news for one page at least; after which silence is broken, so that
+a connection that has gone is noticed."""
+
+
+class News:
+    """For one library. also: more that pages show and that changes without the library."""
+
+    def __init__(self, database: Path, also: Callable[[], object]) -> None:
+        self._path, self._also = database, also
+        self._count = 0
+        self._closed = False
+        self._task: asyncio.Task[None] | None = None
+
+    def begin(self) -> None:
+        """Watch from now on; called where requests are answered."""
+        self._closed = False
+        self._task = asyncio.create_task(self._watch())
+
+    def close(self) -> None:
+        """Let all who listen go, so that the application can end; from any thread."""
+        self._closed = True
+
+    async def end(self) -> None:
+        """Watch no more."""
+        self.close()
+        if self._task is not None:
+            self._task.cancel()
+            with suppress(asyncio.CancelledError):
+                await self._task
+
+    async def listen(self) -> AsyncIterator[bytes]:
+        """The stream of one page, as text/event-stream: at once, so that what happened while nobody listened is made
+        up for, and then after each change."""
+        told, quiet = -1, 0.0
+        while not self._closed:
+            if told != self._count:
+                told, quiet = self._count, 0.0
+                yield f"event: work\ndata: {told}\n\n".encode()
+                await asyncio.sleep(_BREATH)
+                continue
+            await asyncio.sleep(_LOOK)
+            quiet += _LOOK
+            if quiet >= _STILL:
+                quiet = 0.0
+                yield b": still here\n\n"
+
+    async def _watch(self) -> None:
+        seen: object = None
+        connection = sqlite3.connect(f"file:{self._path}?mode=ro", uri=True, timeout=0, check_same_thread=False)
+        try:
+            while True:
+                with suppress(sqlite3.Error):
+                    now = (connection.execute("PRAGMA data_version").fetchone()[0], self._also())
+                    if now != seen:
+                        seen = now
+                        self._count += 1
+                await asyncio.sleep(_LOOK)
+        finally:
+            connection.close()
