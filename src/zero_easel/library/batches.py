@@ -10,6 +10,7 @@ from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.standard.model import Standard
 from zero_easel.library.changes.matches import ensure_matched
+from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.lists.lineup import RowEntry
 from zero_easel.library.products import free_columns, products_by_code
@@ -35,7 +36,14 @@ def plan_shoot(session: Session, shoot: Shoot) -> ShootPlan:
     Raises PatternError if the standard's names ask for something that the catalog does not have.
     """
     ensure_matched(session, shoot)
-    return plan_lines(session, shoot.name, lines_of(session, shoot.id), shoot.standard.rules)
+    return plan_by(session, shoot, shoot.standard.rules)
+
+
+def plan_by(session: Session, shoot: Shoot, rules: Standard) -> ShootPlan:
+    """The plan of a shoot that is matched, by rules that need not be kept yet. It is shared: nobody may change it.
+    Raises PatternError."""
+    key = ("plan", shoot.id, shoot.name, rules.model_dump_json())
+    return kept(session, key, lambda: plan_lines(session, shoot.name, lines_of(session, shoot.id), rules))
 
 
 def plan_lines(

@@ -11,6 +11,7 @@ from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import in_shooting_order
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.items.flag import DOUBTFUL
+from zero_easel.library.lists.kept import kept
 from zero_easel.library.store.models import Clearing, CutoutRow, Original, PhotoRow, ProductRow, Shoot, ShotRow
 
 
@@ -115,8 +116,8 @@ class TakesPart(Protocol):
 
 
 def lines_of(session: Session, shoot_id: int) -> list[PhotoLine]:
-    """All photos of a shoot in shooting order."""
-    return [line for line, _ in lines_with(session, shoot_id)]
+    """All photos of a shoot in shooting order. The list is shared: nobody may change it."""
+    return kept(session, ("lines", shoot_id), lambda: [line for line, _ in lines_with(session, shoot_id)])
 
 
 def lines_with(

@@ -1,13 +1,17 @@
 """The photos of a shoot as the row that they are placed in."""
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 from sqlalchemy.orm import Session
 
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Size
-from zero_easel.core.placing.placement import Adjustment, Subject
+from zero_easel.core.placing.layout import lay_out
+from zero_easel.core.placing.placement import Adjustment, Placement, Subject
 from zero_easel.core.placing.pose import Dimensions
+from zero_easel.core.standard.model import Standard
+from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import PhotoLine, lines_with, takes_part
 from zero_easel.library.store.models import CutoutRow, PhotoRow, ProductRow
 
@@ -42,7 +46,19 @@ _MORE = (
 
 
 def row_of(session: Session, shoot_id: int) -> list[RowEntry]:
-    """All photos of a shoot that take part, in shooting order, by one question to the database."""
+    """All photos of a shoot that take part, in shooting order. The list is shared: nobody may change it."""
+    return kept(session, ("row", shoot_id), lambda: _row_of(session, shoot_id))
+
+
+def laid_out(session: Session, shoot_id: int, row: Sequence[RowEntry], rules: Standard) -> list[Placement | None]:
+    """Where all of a shoot's row, as row_of gave it, go by some rules. The list is shared: nobody may change it."""
+    # Of this very row, which is kept with it: another may have come since.
+    key = ("laid", shoot_id, id(row), rules.model_dump_json())
+    return kept(session, key, lambda: (row, lay_out([one.subject for one in row], rules)))[1]
+
+
+def _row_of(session: Session, shoot_id: int) -> list[RowEntry]:
+    """The same by one question to the database."""
     rows = lines_with(
         session, shoot_id, *_MORE, joined=lambda tables: tables.outerjoin(ProductRow.__table__, _R.code == _P.code)
     )

@@ -166,6 +166,14 @@ class Remembered(Base):
     value: Mapped[Any] = mapped_column(JSON)
 
 
+class Changed(Base):
+    """How often a table has changed, counted by triggers; see library.lists.kept."""
+
+    __tablename__ = "changed"
+    name: Mapped[str] = mapped_column(String(20), primary_key=True)
+    changes: Mapped[int | None]
+
+
 class ProductRow(Base):
     """One row of the catalog, sizes in mm. extra: its free columns."""
 

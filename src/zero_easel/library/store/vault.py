@@ -13,7 +13,7 @@ from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
 from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import digest_of
 from zero_easel.files import write_atomically
-from zero_easel.storage import Stored, Kept, storage_of
+from zero_easel.storage import Kept, Stored, storage_of
 
 
 class InUseError(Exception):

@@ -8,8 +8,8 @@ from fastapi import APIRouter, BackgroundTasks, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zero_easel.core.light.geometry import Size
-from zero_easel.core.placing.layout import lay_out, rules_of, uncut_sizes
-from zero_easel.core.placing.placement import NoteKind
+from zero_easel.core.placing.layout import uncut_sizes
+from zero_easel.core.placing.placement import NoteKind, Placement
 from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import PatternError
@@ -18,7 +18,7 @@ from zero_easel.library.batches import ShootPlan, plan_shoot
 from zero_easel.library.changes.matches import troubles_of
 from zero_easel.library.changes.standards import all_standards
 from zero_easel.library.lists.lines import doubtful, lines_of
-from zero_easel.library.lists.lineup import RowEntry, row_of
+from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Shoot
 from zero_easel.pipeline import needs_cutout
 from zero_easel.runs.forecast import forecast
@@ -97,7 +97,8 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
     run = latest_run(session, shoot.id)
     lines = plan.lines if plan else lines_of(session, shoot.id)
     rules, row = shoot.standard.rules, row_of(session, shoot.id)
-    cut, enlarged = _warnings(row, rules)
+    placements = laid_out(session, shoot.id, row, rules)
+    cut, enlarged = _warnings(row, placements)
     planned = plan.pictures if plan else []
     photos = {line.id: line for line, _ in planned}
     return show(
@@ -113,9 +114,9 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         rules=rules,
         row=shoot.standard,
         counts=Counter(picture.deliverable for _, picture in planned),
-        sizes={d.name: _sizes(row, rules, d) for d in rules.deliverables},
+        sizes={d.name: _sizes(row, placements, rules, d) for d in rules.deliverables},
         standards=[(row.id, row.rules.name) for row in all_standards(session)],
-        look_at=sum(doubtful(one.line) for one in row if one.line.id in photos and needs_cutout(one.subject, rules)),
+        look_at=sum(one.line.id in photos and needs_cutout(one.subject, rules) for one in row if doubtful(one.line)),
         staying=len(lines) - len(photos),
         unsettled=troubles_of(lines).count,
         unknown=sum(line.unmatched for line in photos.values()),
@@ -132,10 +133,13 @@ class _Sizes(NamedTuple):
     each: list[tuple[str, Size]]
 
 
-def _sizes(row: Sequence[RowEntry], rules: Standard, wanted: Deliverable) -> _Sizes:
+def _sizes(
+    row: Sequence[RowEntry], placements: Sequence[Placement | None], rules: Standard, wanted: Deliverable
+) -> _Sizes:
     """What a deliverable's pictures will measure: items stand on its canvas, whole pictures may have sizes of their
     own."""
-    whole = [one for one in row if one.subject.frame.width and rules_of(one.subject, rules).backdrop != "cleared"]
+    pairs = zip(row, placements, strict=True)
+    whole = [one for one, at in pairs if one.subject.frame.width and at is not None and at.rules.backdrop != "cleared"]
     if not whole:
         return _Sizes("{} × {}".format(*size_of(rules, wanted)), [])
     found = uncut_sizes([one.subject for one in whole], rules_on(rules, wanted))
@@ -148,10 +152,12 @@ def _sizes(row: Sequence[RowEntry], rules: Standard, wanted: Deliverable) -> _Si
     return _Sizes(f"{across} × {down}", [(one.line.name, size) for one, size in zip(whole, found, strict=True)])
 
 
-def _warnings(row: Sequence[RowEntry], rules: Standard) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:
+def _warnings(
+    row: Sequence[RowEntry], placements: Sequence[Placement | None]
+) -> tuple[list[tuple[str, str]], list[tuple[str, float]]]:
     """Photos whose item would be cut off, with the sides; and photos that would be enlarged, with the factor."""
     cut, enlarged = [], []
-    for entry, placement in zip(row, lay_out([one.subject for one in row], rules), strict=True):
+    for entry, placement in zip(row, placements, strict=True):
         for note in placement.notes if placement is not None else ():
             if note.kind == NoteKind.CUT:
                 cut.append((entry.line.name, note.text))

@@ -9,6 +9,8 @@ import numpy as np
 from fastapi import APIRouter, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
+from sqlalchemy import select
+from sqlalchemy.orm import InstrumentedAttribute
 
 from zero_easel.core.finishing.encode import encode_png
 from zero_easel.core.light.colour import to_linear, to_srgb8
@@ -16,7 +18,6 @@ from zero_easel.core.light.geometry import Size
 from zero_easel.core.light.hex_colour import write_hex
 from zero_easel.core.photos.decoding import read_photo
 from zero_easel.core.photos.opening import PhotoError
-from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.light import backdrop_of, words_of
 from zero_easel.core.placing.placement import NoteKind, Placement
 from zero_easel.core.standard.editing import values_as_typed
@@ -32,8 +33,8 @@ from zero_easel.library.changes.placing import at_place, change_rule, rectify, s
 from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.changes.standards import change_rules, following
 from zero_easel.library.changes.undo import redo, undo
-from zero_easel.library.lists.lines import PhotoLine, lines_with
-from zero_easel.library.lists.lineup import RowEntry, row_of
+from zero_easel.library.lists.lines import PhotoLine, lines_of
+from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Original, PhotoRow, Shoot
 from zero_easel.pipeline import rectified_photo
 from zero_easel.web.closer import agreements, closer_of, is_apart, preview_of
@@ -158,7 +159,7 @@ def place(session: Db, bench: Bench, shoot: ShootById, photo_id: Number, x: floa
 def _placed(session: Db, shoot: Shoot, photo_id: int) -> tuple[list[RowEntry], list[Placement | None], int]:
     row = row_of(session, shoot.id)
     at = found(next((n for n, entry in enumerate(row) if entry.line.id == photo_id), None), "photo in this shoot")
-    return row, lay_out([entry.subject for entry in row], shoot.standard.rules), at
+    return row, laid_out(session, shoot.id, row, shoot.standard.rules), at
 
 
 _HOUSE: dict[str, Any] = {"white": "backdrop", "exposure": "backdrop", "noise": 60, "sharpening": 40}
@@ -221,7 +222,9 @@ class Target(NamedTuple):
 def targets_of(session: Db, shoot: Shoot, row: Sequence[RowEntry]) -> list[Target]:
     """All, in shooting order."""
     found = []
-    for line, (patches,) in lines_with(session, shoot.id, Original.target):
+    shown = _shown(session, shoot, Original.target)
+    for line in lines_of(session, shoot.id) if shown else ():
+        patches = shown.get(line.id)
         if patches and line.card and not line.left_out:
             known = calibrated(patches)
             following = sum(entry.subject.adjustment.target == known.matrix for entry in row) if known else 0
@@ -238,11 +241,20 @@ class Grey(NamedTuple):
 
 def greys_of(session: Db, shoot: Shoot, row: Sequence[RowEntry]) -> list[Grey]:
     """All without a product, in shooting order: a grey box with a code is goods."""
+    shown = _shown(session, shoot, Original.grey)
+    lines = [line for line in lines_of(session, shoot.id) if line.id in shown] if shown else []
     return [
-        Grey(line, bool(row) and all(entry.subject.adjustment.neutral == grey for entry in row))
-        for line, (grey,) in lines_with(session, shoot.id, Original.grey)
-        if grey and not line.code and not line.card
+        Grey(line, bool(row) and all(entry.subject.adjustment.neutral == shown[line.id] for entry in row))
+        for line in lines
+        if not line.code and not line.card
     ]
+
+
+def _shown(session: Db, shoot: Shoot, what: InstrumentedAttribute[Any]) -> dict[int, Any]:
+    """What some photos of a shoot show besides goods, by their ids."""
+    query = select(PhotoRow.id, what).join(Original, Original.digest == PhotoRow.digest)
+    rows = session.execute(query.where(PhotoRow.shoot_id == shoot.id, what.is_not(None)))
+    return {at: value for at, value in rows if value}
 
 
 @router.post("/shoots/{shoot_id}/light/grey/{photo_id}")
@@ -305,7 +317,7 @@ def _told(shoot: Shoot, field: str, error: str) -> dict[str, Any]:
 def _context(request: Request, session: Db, shoot: Shoot) -> dict[str, Any]:
     rules = shoot.standard.rules
     row = row_of(session, shoot.id)
-    placements = lay_out([entry.subject for entry in row], rules)
+    placements = laid_out(session, shoot.id, row, rules)
     swatches = swatches_of(row, placements)
     return {
         "shoot": shoot,

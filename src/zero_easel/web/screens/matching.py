@@ -166,7 +166,7 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
     shown = rows[(page - 1) * _PAGE : page * _PAGE]
     first = [*troubles.cards, *troubles.unmatched, *troubles.doubts][:_PAGE]
     seen = {line.code for line in lines if line.code}
-    catalog = products_by_code(session, seen)
+    catalog = products_by_code(session, {line.code for line in [*shown, *first] if line.code})
     unseen, unseen_count = products_unseen(session, seen, _UNSEEN) if lines else ([], 0)
     return {
         "shoot": shoot,

@@ -1,19 +1,20 @@
 """Name: how files are called, tried out while it is typed, and the table old name -> new name."""
 
 import json
+from collections.abc import Sequence
 from typing import Annotated, Any, NamedTuple
 
 from fastapi import APIRouter, BackgroundTasks, Form, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
 
-from zero_easel.core.catalog.plan import GS1, Planned, find_clashes
+from zero_easel.core.catalog.plan import GS1, Clash, Planned
 from zero_easel.core.standard.editing import changed, values_as_typed
 from zero_easel.core.standard.model import Names, Standard, StandardError
 from zero_easel.core.standard.naming import portable
 from zero_easel.core.standard.patterns import FIELDS, NamePattern, PatternError
 from zero_easel.core.standard.rule import rules_in
 from zero_easel.folder.renaming import RenameError
-from zero_easel.library.batches import example_of, plan_lines
+from zero_easel.library.batches import example_of, plan_by, plan_lines
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.standards import following, set_rule
 from zero_easel.library.lists.lines import PhotoLine, lines_of
@@ -118,13 +119,13 @@ def _pointing(field: str, text: str, error: PatternError) -> Fault:
 def _names(
     session: Db, shoot: Shoot, rules: Standard, only: str, page: Number, fault: Fault | None = None
 ) -> dict[str, Any]:
-    lines = lines_of(session, shoot.id)
     planned: list[tuple[PhotoLine, Planned]] = []
+    clashes: Sequence[Clash] = []
     try:
-        planned = plan_lines(session, shoot.name, lines, rules).pictures
+        plan = plan_by(session, shoot, rules)
+        planned, clashes = plan.pictures, plan.batch.clashes
     except PatternError as error:
         fault = fault or Fault("find", str(error))
-    clashes = find_clashes([plan for _, plan in planned])
     twice = {original for clash in clashes for original in clash.originals}
     clashing = {plan.path for _, plan in planned if plan.path in twice or plan.original in twice}
     rows = [pair for pair in planned if _wanted(pair[1], only, clashing)]

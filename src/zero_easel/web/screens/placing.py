@@ -1,15 +1,14 @@
 """Place: the line-up of a shoot, corrected by hand, above the sentences that rule it."""
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal, NamedTuple
 
-from fastapi import APIRouter, Form, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
 from pydantic_core import to_json
 
 from zero_easel.core.items.measure import Measures
 from zero_easel.core.light.geometry import Box
-from zero_easel.core.placing.layout import lay_out
 from zero_easel.core.placing.placement import Placement
 from zero_easel.core.placing.room import free_area
 from zero_easel.core.standard.model import Scope, Standard, StandardError
@@ -26,13 +25,30 @@ from zero_easel.library.changes.placing import (
 )
 from zero_easel.library.changes.standards import following
 from zero_easel.library.changes.undo import redo, undo
-from zero_easel.library.lists.lineup import RowEntry, row_of
+from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Shoot
 from zero_easel.web.page import Db, Number, ShootById, found, show, straight_source
 from zero_easel.web.screens.standards import ruled, sentences
 from zero_easel.web.stages import stages
 
 router = APIRouter()
+_PAGE = 400
+"""Items that stand in the line-up at once."""
+
+
+class RowPart(NamedTuple):
+    """What of a line-up a page shows."""
+
+    scope: Scope
+    page: int = 1
+
+
+def seen_of(category: str = "", view: str = "", page: Number = 1) -> RowPart:
+    """As the address says it."""
+    return RowPart(Scope(category, view), page)
+
+
+RowPartOf = Annotated[RowPart, Depends(seen_of)]
 
 
 class Hand(BaseModel):
@@ -48,11 +64,11 @@ class Hand(BaseModel):
 
 
 @router.get("/shoots/{shoot_id}/place")
-def place_page(request: Request, session: Db, shoot: ShootById, category: str = "", view: str = "") -> HTMLResponse:
+def place_page(request: Request, session: Db, shoot: ShootById, seen: RowPartOf) -> HTMLResponse:
     """The line-up, and the rules for its items."""
     ensure_matched(session, shoot)
-    scope, rules = Scope(category, view), shoot.standard.rules
-    row = row_data(session, shoot, scope, whole=True)
+    rules = shoot.standard.rules
+    row = row_data(session, shoot, seen, whole=True)
     marks = stages(session, shoot)
     return show(
         request,
@@ -63,14 +79,14 @@ def place_page(request: Request, session: Db, shoot: ShootById, category: str = 
         row=shoot.standard,
         follows=following(session, shoot),
         line_up=row,
-        **sentences(session, rules, scope),
+        **sentences(session, rules, seen.scope),
     )
 
 
 @router.get("/shoots/{shoot_id}/row")
-def row_now(session: Db, shoot: ShootById, category: str = "", view: str = "") -> Response:
+def row_now(session: Db, shoot: ShootById, seen: RowPartOf) -> Response:
     """The line-up as it stands."""
-    return _json(row_data(session, shoot, Scope(category, view), whole=True))
+    return _json(row_data(session, shoot, seen, whole=True))
 
 
 @router.post("/shoots/{shoot_id}/place/rule")
@@ -81,88 +97,87 @@ def rule(
     value: str = Form(""),
     category: str = Form(""),
     view: str = Form(""),
+    page: Number = Form(1),
     drop: bool = Form(False),
 ) -> Response:
     """Change one rule, or let a scope follow the rule for all again."""
     scope, error = Scope(category, view), ""
+    seen = RowPart(scope, page)
     try:
         change_rule(session, shoot, field, None if drop else value, scope)
     except StandardError as problem:
         error = f"Not changed: {problem}."
     values = ruled(shoot.standard.rules, scope, field, error)
-    return _answer(session, shoot, scope, error, "Kept.", **values)
+    return _answer(session, shoot, seen, error, "Kept.", **values)
 
 
 @router.post("/shoots/{shoot_id}/place/adjust")
-def by_hand(session: Db, shoot: ShootById, adjustment: Hand, category: str = "", view: str = "") -> Response:
+def by_hand(session: Db, shoot: ShootById, adjustment: Hand, seen: RowPartOf) -> Response:
     """Place photos by hand."""
     changes = adjustment.model_dump(exclude={"photos"}, exclude_unset=True)
-    return _try(
-        session, shoot, Scope(category, view), lambda: place_by_hand(session, shoot, adjustment.photos, changes)
-    )
+    return _try(session, shoot, seen, lambda: place_by_hand(session, shoot, adjustment.photos, changes))
 
 
 @router.post("/shoots/{shoot_id}/place/drop")
-def drop(session: Db, shoot: ShootById, adjustment: Hand, category: str = "", view: str = "") -> Response:
+def drop(session: Db, shoot: ShootById, adjustment: Hand, seen: RowPartOf) -> Response:
     """Let photos follow the rule again."""
-    return _try(session, shoot, Scope(category, view), lambda: back_to_rule(session, shoot, adjustment.photos))
+    return _try(session, shoot, seen, lambda: back_to_rule(session, shoot, adjustment.photos))
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/same")
-def same(session: Db, shoot: ShootById, photo_id: Number, category: str = "", view: str = "") -> Response:
+def same(session: Db, shoot: ShootById, photo_id: Number, seen: RowPartOf) -> Response:
     """Place the same view of all other products likewise."""
-    return _try(session, shoot, Scope(category, view), lambda: same_for_view(session, shoot, photo_id))
+    return _try(session, shoot, seen, lambda: same_for_view(session, shoot, photo_id))
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/rule")
-def to_rule(session: Db, shoot: ShootById, photo_id: Number, category: str = "", view: str = "") -> Response:
+def to_rule(session: Db, shoot: ShootById, photo_id: Number, seen: RowPartOf) -> Response:
     """Turn a photo's placing by hand into the rule."""
-    scope = Scope(category, view)
-    return _try(session, shoot, scope, lambda: make_rule(session, shoot, photo_id, scope))
+    return _try(session, shoot, seen, lambda: make_rule(session, shoot, photo_id, seen.scope))
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/standard")
-def to_standard(session: Db, shoot: ShootById, photo_id: Number, category: str = "", view: str = "") -> Response:
+def to_standard(session: Db, shoot: ShootById, photo_id: Number, seen: RowPartOf) -> Response:
     """Make a standard of its own of a photo's placing by hand."""
-    scope, error, message = Scope(category, view), "", "Kept."
+    error, message = "", "Kept."
     try:
         made = make_standard(session, shoot, photo_id)
         message = f"This shoot follows the standard “{made.rules.name}” now."
     except StandardError as problem:
         error = f"Not done: {problem}."
-    values = ruled(shoot.standard.rules, scope, "", "")
-    return _answer(session, shoot, scope, error, message, **values)
+    values = ruled(shoot.standard.rules, seen.scope, "", "")
+    return _answer(session, shoot, seen, error, message, **values)
 
 
 @router.post("/shoots/{shoot_id}/place/step/{direction}")
-def step(session: Db, shoot: ShootById, direction: str, category: str = "", view: str = "") -> Response:
+def step(session: Db, shoot: ShootById, direction: str, seen: RowPartOf) -> Response:
     """Undo or redo."""
     take = found({"undo": undo, "redo": redo}.get(direction), "command")
-    scope, message, error = Scope(category, view), f"There is nothing to {direction}.", ""
+    message, error = f"There is nothing to {direction}.", ""
     try:
         with session.begin_nested():
             if done := take(session, at_place(shoot)):
                 message = f"{'Undone' if direction == 'undo' else 'Done again'}: {done.text}."
     except StandardError as problem:
         error = f"Not done: {problem}."
-    return _answer(session, shoot, scope, error, message, **ruled(shoot.standard.rules, scope, "", ""))
+    return _answer(session, shoot, seen, error, message, **ruled(shoot.standard.rules, seen.scope, "", ""))
 
 
-def _try(session: Db, shoot: Shoot, scope: Scope, do: Any) -> Response:
+def _try(session: Db, shoot: Shoot, seen: RowPart, do: Any) -> Response:
     error = ""
     try:
         do()
     except StandardError as problem:
         error = f"Not done: {problem}."
-    values = ruled(shoot.standard.rules, scope, "", "")
-    return _answer(session, shoot, scope, error, "Kept.", **values)
+    values = ruled(shoot.standard.rules, seen.scope, "", "")
+    return _answer(session, shoot, seen, error, "Kept.", **values)
 
 
-def _answer(session: Db, shoot: Shoot, scope: Scope, error: str, message: str, **more: Any) -> Response:
+def _answer(session: Db, shoot: Shoot, seen: RowPart, error: str, message: str, **more: Any) -> Response:
     session.flush()
     steps = undoable(session, at_place(shoot))
     data = {"message": error or message, "fault": bool(error), "undo": steps.undo, "redo": steps.redo, **more}
-    return _json(data | {"row": row_data(session, shoot, scope, whole=False)})
+    return _json(data | {"row": row_data(session, shoot, seen, whole=False)})
 
 
 def _json(data: dict[str, Any]) -> Response:
@@ -170,22 +185,27 @@ def _json(data: dict[str, Any]) -> Response:
     return Response(to_json(data), media_type="application/json")
 
 
-def row_data(session: Db, shoot: Shoot, scope: Scope, *, whole: bool) -> dict[str, Any]:
-    """The line-up of a scope as the page draws it: lengths in px of the canvas, maps as CSS's matrix(). whole: with
-    what no rule changes, which a page needs once."""
+def row_data(session: Db, shoot: Shoot, seen: RowPart, *, whole: bool) -> dict[str, Any]:
+    """The part of the line-up that is seen as the page draws it: lengths in px of the canvas, maps as CSS's matrix().
+    whole: with what no rule changes, which a page needs once."""
     rules, row = shoot.standard.rules, row_of(session, shoot.id)
-    shown = [
+    part = [
         (entry, placement)
-        for entry, placement in zip(row, lay_out([one.subject for one in row], rules), strict=True)
-        if placement is not None and _in_scope(entry, scope)
+        for entry, placement in zip(row, laid_out(session, shoot.id, row, rules), strict=True)
+        if placement is not None and _in_scope(entry, seen.scope)
     ]
+    pages = max(1, -(-len(part) // _PAGE))
+    page = min(max(1, seen.page), pages)
+    shown = part[(page - 1) * _PAGE : page * _PAGE]
     areas: dict[str, Box] = {}
     missing = sum(entry.subject.measures is None for entry in row)
     return {
         "canvas": [rules.canvas.width, rules.canvas.height],
         "ground": rules.canvas.ground,
-        "scale": _one_scale([placement for _, placement in shown]),
+        "scale": _one_scale([placement for _, placement in part]),
         "missing": missing,
+        "page": page,
+        "pages": pages,
         "items": [
             _item(entry, placement, rules, areas) | (_lasting(entry) if whole else {}) for entry, placement in shown
         ],

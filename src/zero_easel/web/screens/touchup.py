@@ -16,7 +16,7 @@ from zero_easel.library.changes.cutouts import empties_of, key_of
 from zero_easel.library.changes.history import Where, undoable
 from zero_easel.library.changes.touchups import draw, fences_of
 from zero_easel.library.changes.undo import redo, undo
-from zero_easel.library.lists.lines import doubtful
+from zero_easel.library.lists.lines import doubtful, lines_of
 from zero_easel.library.shoots import photos_of
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 from zero_easel.pipeline import empty_frame
@@ -37,11 +37,12 @@ class NewMarks(BaseModel):
 
 
 @router.get("/photos/{photo_id}")
-def touch_up(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
+def touch_up(request: Request, session: Db, bench: Bench, photo: PhotoById) -> HTMLResponse:
     """One cutout on the canvas."""
+    bench.dispatcher.look_at([photo.id])
     shoot = session.get_one(Shoot, photo.shoot_id)
-    photos = in_order(photos_of(session, shoot.id))
-    order = [p.id for p in photos]
+    lines = in_order(lines_of(session, shoot.id))
+    order = [line.id for line in lines]
     at = order.index(photo.id) if photo.id in order else -1
     return show(
         request,
@@ -51,7 +52,7 @@ def touch_up(request: Request, session: Db, photo: PhotoById) -> HTMLResponse:
         ground=shoot.standard.rules.canvas.ground,
         previous=order[at - 1] if at > 0 else None,
         following=order[at + 1] if 0 <= at < len(order) - 1 else None,
-        doubt=next((p.id for p in photos if doubtful(p) and p.id != photo.id), None),
+        doubt=next((line.id for line in lines if doubtful(line) and line.id != photo.id), None),
         next_view=_next_view(session, photo),
         position=at + 1,
         count=len(order),

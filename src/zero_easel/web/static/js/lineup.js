@@ -10,7 +10,7 @@ import "./lineup/keys.js";
 
 // The sentences: each rule is sent as it is changed, and the row follows.
 const sendRule = (field, value, more = {}) =>
-  send("place/rule", { body: new URLSearchParams({ field, value, category: root.dataset.category, view: root.dataset.view, ...more }) });
+  send("place/rule", { body: new URLSearchParams({ field, value, category: root.dataset.category, view: root.dataset.view, page: root.dataset.page, ...more }) });
 
 hearSentences(rules, sendRule);
 

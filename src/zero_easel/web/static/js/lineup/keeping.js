@@ -7,7 +7,7 @@ import { root, state } from "./model.js";
 export const rules = document.querySelector("#rules");
 
 // Everything goes to the server in the order in which it was done.
-const query = `?category=${encodeURIComponent(root.dataset.category)}&view=${encodeURIComponent(root.dataset.view)}`;
+const query = `?category=${encodeURIComponent(root.dataset.category)}&view=${encodeURIComponent(root.dataset.view)}&page=${root.dataset.page}`;
 let queue = Promise.resolve();
 let pending = 0;
 export const send = (path, options) => {

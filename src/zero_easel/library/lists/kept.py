@@ -1,0 +1,41 @@
+"""What is worked out of a shoot's photos, kept until one of the tables changes that it was worked out of.
+
+Triggers count the changes of each table (migration 0010), whoever makes them, in this process or another. So pages that
+look at thousands of photos need not read them again while a run only writes down its pictures.
+"""
+
+from collections.abc import Callable, Hashable
+from threading import Lock
+from typing import Any, TypeVar
+
+from cachetools import LRUCache
+from sqlalchemy import text
+from sqlalchemy.orm import Session
+
+T = TypeVar("T")
+PHOTOS = ("photo", "original", "cutout", "product", "shot", "shoot")
+"""Tables of which lines and rows of photos are worked out."""
+_KEPT: LRUCache[Hashable, tuple[Any, Any]] = LRUCache(24)
+_LOCK = Lock()
+_COUNTS = text("SELECT name, changes FROM changed ORDER BY name")
+
+
+def kept(session: Session, key: Hashable, work_out: Callable[[], T]) -> T:
+    """What work_out returns, which depends on the PHOTOS tables, the key, and nothing else. It is shared: nobody may
+    change it. A session that has changed something itself gets its own."""
+    session.flush()
+    connection = session.connection()
+    raw = connection.connection.dbapi_connection
+    if raw is None or raw.in_transaction:
+        return work_out()
+    changes = tuple(count for name, count in session.execute(_COUNTS).all() if name in PHOTOS)
+    where = (str(connection.engine.url), key)
+    with _LOCK:
+        known = _KEPT.get(where)
+    if known is not None and known[0] == changes:
+        return known[1]  # type: ignore[no-any-return]
+    # What comes in meanwhile may be in it already; the next to ask then works it out once more.
+    value = work_out()
+    with _LOCK:
+        _KEPT[where] = (changes, value)
+    return value
