@@ -70,6 +70,9 @@ class Storage(Protocol):
     def prepare(self) -> None:
         """Make it ready, and sweep away what interrupted writes left."""
 
+    def sweep(self, prefix: str) -> None:
+        """Take away what interrupted writes left below a prefix, where nobody is writing."""
+
     def trouble(self) -> str:
         """Why nothing more can be written here, as a phrase; "" if something can."""
 
@@ -124,6 +127,12 @@ def storage_of(location: str) -> Storage:
 def _remote(url: str, _process: int) -> "RemoteStorage":
     """Connections belong to one process."""
     return RemoteStorage(url)
+
+
+def full_disk(folder: Path) -> str:
+    """That the disk of a folder is full, as a phrase; "" if it is not. Raises OSError."""
+    free = shutil.disk_usage(folder).free
+    return f"the disk of {folder} is full: {free / 1e6:.0f} MB are free" if free < ROOM else ""
 
 
 class FolderStorage:
@@ -191,18 +200,20 @@ class FolderStorage:
     def prepare(self) -> None:
         """See Storage."""
         for name in ("originals", "derived", "runs", "assets"):
-            folder = self.root / name
-            folder.mkdir(parents=True, exist_ok=True)
-            for path in folder.rglob(".part-*"):
-                if is_partial(path):
-                    path.unlink(missing_ok=True)
+            (self.root / name).mkdir(parents=True, exist_ok=True)
+            self.sweep(name)
+
+    def sweep(self, prefix: str) -> None:
+        """See Storage."""
+        for path in (self.root / prefix).rglob(".part-*"):
+            if is_partial(path):
+                path.unlink(missing_ok=True)
 
     def trouble(self) -> str:
         """See Storage."""
         try:
-            free = shutil.disk_usage(self.root).free
-            if free < ROOM:
-                return f"the disk of {self.root} is full: {free / 1e6:.0f} MB are free"
+            if full := full_disk(self.root):
+                return full
             if not (self.root / "originals").is_dir():
                 return f"the originals in {self.root} are gone"
             probe = self._ready(_PROBE)
@@ -301,9 +312,12 @@ class RemoteStorage:
         return folder
 
     def prepare(self) -> None:
-        """See Storage. Objects are whole by themselves."""
+        """See Storage."""
         if trouble := self.trouble():
             raise UnreachableError(trouble)
+
+    def sweep(self, prefix: str) -> None:
+        """See Storage. Objects are whole by themselves."""
 
     def trouble(self) -> str:
         """See Storage."""

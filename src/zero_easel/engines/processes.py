@@ -11,7 +11,7 @@ from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import Any, TypeVar
 
-from zero_easel.core.photos.opening import PhotoError
+from zero_easel.core.photos.opening import PhotoError, lacks_memory
 from zero_easel.pipeline import PictureError
 
 T = TypeVar("T")
@@ -73,7 +73,7 @@ def reason_of(error: BaseException, name: str) -> str:
     """What to tell a person about anything that went wrong with one photo."""
     if isinstance(error, PictureError | PhotoError):
         return str(error)
-    if isinstance(error, MemoryError | BrokenProcessPool):
+    if isinstance(error, MemoryError | BrokenProcessPool) or lacks_memory(str(error)):
         return f"{name} needs more memory than this computer has free."
     if isinstance(error, OverdueError):
         return f"{name} takes longer than the {error.seconds:g} seconds that one photo may take."

@@ -149,9 +149,9 @@ class Dispatcher:
                 pause = min(2 * pause, LONGEST_PAUSE)
 
     def _let_go(self, error: Exception) -> None:
-        """Where no process can be started, or no worker reached, what is in hand comes to nothing: it waits again."""
-        if isinstance(error, UnreachableError):
-            self.held_up = str(error)
+        """Where no process can be started, or no worker reached, what is in hand comes to nothing: it waits again.
+        Where the disk is full, that is told."""
+        self.held_up = str(error) if isinstance(error, UnreachableError) else self._vault.trouble()
         if isinstance(error, OSError):
             self.engine.close()
             self._lost += self._in_hand.values()
@@ -351,7 +351,9 @@ class Dispatcher:
         self._lost.remove(job)
         if job.run_id is not None:
             with self._database.session() as session:
-                finish_if_through(session, self._vault, job.run_id)
+                through = finish_if_through(session, self._vault, job.run_id)
+            if through and not self._in_hand and not self._lost:
+                self._vault.sweep()
 
 
 def _order(session: Session, photo: PhotoRow) -> Order:

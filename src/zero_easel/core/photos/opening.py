@@ -23,6 +23,7 @@ _CALLED = {"HEIF": "HEIC", "JPEG2000": "JPEG 2000", "TIFF": "TIFF", "AVIF": "AVI
 _TIFF = (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")
 _MAGIC = (*_TIFF, b"\xff\xd8\xff", b"\x89PNG\r\n", b"GIF8")
 """How files begin that are pictures, whatever is wrong with them."""
+_NO_MEMORY = ("allocate", "out of memory", "insufficient memory", "not enough memory", "unable to mmap")
 _UNKNOWN_KINDS = ("not configured", "whole number of bytes", "samples out of range", "bad labq", "upported", "Sorry, ")
 
 pi_heif.register_heif_opener()
@@ -185,8 +186,15 @@ def check_dimensions(width: int, height: int, name: str) -> None:
         raise PhotoError(f"{name} is only {width} x {height} pixels, too small to find an item in.")
 
 
+def lacks_memory(reason: str) -> bool:
+    """Whether a library's complaint is that there is too little memory."""
+    return any(words in reason.lower() for words in _NO_MEMORY)
+
+
 def damage(name: str, reason: str) -> str:
     """What a decoder's complaint means, in a sentence."""
+    if lacks_memory(reason):
+        return f"{name} needs more memory than this computer has free."
     if any(word in reason for word in _UNKNOWN_KINDS):
         return f"{name} stores its pixels in a way that cannot be read here; save it as usual TIFF, JPEG or PNG."
     if any(word in reason for word in ("premature", "truncated", "end of", "EOF", "ran out")):

@@ -13,7 +13,7 @@ from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
 from zero_easel.core.photos.assets import Assets
 from zero_easel.core.photos.decoding import digest_of
 from zero_easel.files import write_atomically
-from zero_easel.storage import Kept, Stored, storage_of
+from zero_easel.storage import Kept, Stored, full_disk, storage_of
 
 
 class InUseError(Exception):
@@ -115,7 +115,10 @@ class Vault:
 
     def trouble(self) -> str:
         """Why nothing more can be written here, as a phrase; "" if something can."""
-        return self.storage.trouble()
+        try:
+            return self.storage.trouble() or full_disk(self.local)
+        except OSError as error:
+            return f"{self.local} cannot be reached ({error.strerror or error})"
 
     def picture(self, run_id: int, output: str) -> Kept:
         """A picture of a run, made or still to be made."""
@@ -129,6 +132,11 @@ class Vault:
     def remove_run(self, run_id: int) -> None:
         """Take all pictures of a run away."""
         self.storage.remove_all(f"runs/{run_id}")
+
+    def sweep(self) -> None:
+        """Take away what workers left that died while they wrote; none may be at work."""
+        for prefix in ("derived/cutouts", "runs"):
+            self.storage.sweep(prefix)
 
     def entries(self, kind: str) -> list[Stored]:
         """All files of a kind: "originals", "runs", or of what is derived "derived/cutouts" and the like."""
