@@ -18,8 +18,8 @@ def available_cores() -> int:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
-_USUAL_MB = 1_000
-"""Megabytes that a photo of 24 megapixels takes while it is worked on, with some to spare."""
+_USUAL_MB, _LEAST_MB = 1_000, 450
+"""Megabytes that a photo of 24 megapixels takes while it is worked on, and a tiny one, with some to spare."""
 
 
 def available_mb() -> int:
@@ -31,6 +31,11 @@ def available_mb() -> int:
     if free and group.exists() and (most := group.read_text().strip()).isdigit():
         free.append(int(most))
     return min(free) // 1_000_000 if free else 0
+
+
+def needed_mb(width: int, height: int) -> int:
+    """Megabytes that a photo of so many px takes while it is worked on, with some to spare."""
+    return round(_LEAST_MB + width * height / 1e6 * (_USUAL_MB - _LEAST_MB) / 24)
 
 
 def fitting_jobs() -> int:

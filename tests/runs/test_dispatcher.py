@@ -9,21 +9,22 @@ from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from multiprocessing import forkserver
 from pathlib import Path
+from typing import Any
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import select, update
 from structlog.testing import capture_logs
-from support import PHOTOS, new_library, until
+from support import PHOTOS, halved, new_library, until
 
 from zero_easel.core.photos.reading import Reading
 from zero_easel.engines.workers import Workers
 from zero_easel.library.changes.repairs import import_shotlist
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.models import PictureRow, PictureState, Run, RunState, Shoot
+from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run, RunState, Shoot
 from zero_easel.library.store.vault import Vault
 from zero_easel.runs.dispatcher import Dispatcher
-from zero_easel.runs.service import start_run
+from zero_easel.runs.service import go_first, set_state, start_run
 
 
 @pytest.fixture
@@ -110,3 +111,88 @@ def test_work_waits_until_processes_can_be_started(
     until(lambda: states(database) == ({PictureState.DONE}, RunState.DONE))
     dispatcher.stop()
     assert set(multiprocessing.active_children()) <= before
+
+
+def row_of_shoots(tmp_path: Path) -> tuple[Database, Vault]:
+    """Three shoots of two photos each, to be cut out; the second photo of each is damaged."""
+    database, vault = new_library(tmp_path / "easel.sqlite"), Vault(tmp_path)
+    vault.prepare()
+    whole = halved("BRYD0105.JPG")
+    with database.session() as session:
+        for number in range(3):
+            shoot = create_shoot(session, f"Shoot {number}")
+            bring_in(session, vault, shoot, whole + bytes([number]), f"{number}-a.JPG")
+            bring_in(session, vault, shoot, whole + bytes([number, 1]), f"{number}-b.JPG")
+        for photo in session.scalars(select(PhotoRow)).unique():
+            store_reading(session, photo.digest, Reading((), False, 1.0))
+    return database, vault
+
+
+class Noted(Workers):
+    """Workers that note what they were given, in its order, and work on nothing until they may."""
+
+    def __init__(self) -> None:
+        super().__init__(1)
+        self.given: list[tuple[str, int]] = []
+
+    def submit(self, function: Callable, *arguments: Any, urgency: int = 0) -> int:
+        order = next(one for one in arguments if hasattr(one, "digest"))
+        self.given.append((order.name, urgency))
+        return super().submit(function, *arguments, urgency=urgency)
+
+
+def test_urgent_runs_and_photos_that_are_looked_at_go_first(tmp_path: Path) -> None:
+    database, vault = row_of_shoots(tmp_path)
+    engine = Noted()
+    dispatcher = Dispatcher(database, vault, engine)
+    with database.session() as session:
+        for shoot in session.scalars(select(Shoot).order_by(Shoot.id)).all()[:2]:
+            start_run(session, vault, shoot)
+        go_first(session, session.get_one(Run, 2))
+        watched = session.scalars(select(PhotoRow.id).where(PhotoRow.name == "2-b.JPG")).one()
+    dispatcher.look_at([watched])
+    dispatcher.start()
+    try:
+        with database.session() as session:
+            session.execute(update(Run).values(state=RunState.RUNNING))
+        dispatcher.wake()
+        until(lambda: set(states_of_runs(database)) == {RunState.DONE})
+    finally:
+        dispatcher.stop()
+        database.close()
+    names = [name for name, _ in engine.given]
+    assert names[0] == "2-b.JPG" and engine.given[0][1] == 2
+    urgent = [names.index(name) for name in ("1-a.JPG", "1-b.JPG")]
+    assert max(urgent) < min(names.index(name) for name in ("0-a.JPG", "0-b.JPG"))
+
+
+def test_a_run_rests_at_its_first_failure_if_that_was_asked(tmp_path: Path) -> None:
+    database, vault = row_of_shoots(tmp_path)
+    with database.session() as session:
+        shoot = session.get_one(Shoot, 1)
+        shoot.stop_at_failure = True
+        start_run(session, vault, shoot)
+        first = photos_of(session, 1)[0]
+        # It vanished since it was brought in.
+        vault.original(first.digest).path().unlink()
+    dispatcher = Dispatcher(database, vault, Workers(1))
+    dispatcher.start()
+    try:
+        with database.session() as session:
+            session.get_one(Run, 1).state = RunState.RUNNING
+        dispatcher.wake()
+        until(lambda: states_of_runs(database) == [RunState.PAUSED])
+        with database.session() as session:
+            run = session.get_one(Run, 1)
+            assert "as asked, for a picture failed" in run.note and "0-a.JPG" in run.note
+            set_state(session, run, RunState.RUNNING)
+        dispatcher.wake()
+        until(lambda: states_of_runs(database) == [RunState.DONE])
+    finally:
+        dispatcher.stop()
+        database.close()
+
+
+def states_of_runs(database: Database) -> list[RunState]:
+    with database.session() as session:
+        return list(session.scalars(select(Run.state).order_by(Run.id)))

@@ -23,6 +23,7 @@ from zero_easel.engines.engine import AS_MUCH_AS_THERE_IS, TRIES, Allowance, Res
 from zero_easel.engines.version import program
 from zero_easel.engines.workers import Workers
 from zero_easel.files import UnreachableError
+from zero_easel.settings import available_mb
 
 METADATA = "zero-easel"
 """Under which a scheduler keeps the program that gives work."""
@@ -108,6 +109,7 @@ class Cluster:
         self._pieces: dict[int, _Given] = {}
         self._back: SimpleQueue[tuple[int, Any]] = SimpleQueue()
         self._tickets, self._trouble = 0, ""
+        self._megabytes = available_mb()
         self._counted, self._capacity, self._strange = float("-inf"), 0, 0
 
     @property
@@ -118,6 +120,11 @@ class Cluster:
         if self._client is not None and time.monotonic() - self._counted > _LOOK:
             self._count()
         return self._capacity
+
+    @property
+    def megabytes(self) -> int:
+        """See Engine."""
+        return 0 if self._scheduler else self._megabytes
 
     @property
     def in_hand(self) -> int:

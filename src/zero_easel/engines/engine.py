@@ -46,6 +46,10 @@ class Engine(Protocol):
         """Pieces that are worked on at once, as far as is known at the moment; 0 while there is no worker."""
 
     @property
+    def megabytes(self) -> int:
+        """Memory that all its workers share on this computer; 0 if they are elsewhere, or it is not known."""
+
+    @property
     def in_hand(self) -> int:
         """Pieces that were submitted and have not come back."""
 

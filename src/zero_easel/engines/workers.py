@@ -17,6 +17,7 @@ from typing import Any, TypeVar
 
 from zero_easel.engines.engine import AS_MUCH_AS_THERE_IS, TRIES, Allowance, Job, Result, map_pieces
 from zero_easel.engines.processes import OverdueError, abandon, can_start, handed_to, new_pool
+from zero_easel.settings import available_mb
 
 T = TypeVar("T")
 
@@ -46,6 +47,7 @@ class Workers:
 
     def __init__(self, jobs: int, allowance: Allowance = AS_MUCH_AS_THERE_IS) -> None:
         self._jobs, self._allowance = jobs, allowance
+        self._megabytes = available_mb()
         self._workers: list[_Worker] = []
         self._waiting: deque[_Piece] = deque()
         self._back: SimpleQueue[tuple[_Worker, _Piece, Future[Any]]] = SimpleQueue()
@@ -57,6 +59,11 @@ class Workers:
     def capacity(self) -> int:
         """See Engine."""
         return self._jobs
+
+    @property
+    def megabytes(self) -> int:
+        """See Engine."""
+        return self._megabytes
 
     @property
     def in_hand(self) -> int:

@@ -46,6 +46,7 @@ from zero_easel.runs.results import unmet_of
 from zero_easel.runs.service import finish_if_through, is_clearing, placements_of, recover, start_asked, subject_of
 from zero_easel.runs.tidying import follow_rule
 from zero_easel.runs.work import Cleared, Order, clear_photo, make_pictures, read_original
+from zero_easel.settings import needed_mb
 
 log = structlog.get_logger()
 
@@ -72,6 +73,7 @@ class _Job:
     run_id: int | None = None
     digest: str = ""
     urgency: int = 0
+    megabytes: int = 0
 
 
 class Dispatcher:
@@ -173,12 +175,23 @@ class Dispatcher:
                 self._tidied = time.monotonic()
                 follow_rule(session, self._vault)
         self._lost += jobs
-        for job in jobs:
+        for job in self._affordable(jobs):
             self._in_hand[self.engine.submit(job.function, *job.arguments, urgency=job.urgency)] = job
             self._lost.remove(job)
         if self.held_up:
             log.info("work goes on")
             self.held_up = ""
+
+    def _affordable(self, jobs: Sequence[_Job]) -> list[_Job]:
+        """Those of some pieces of work for which there is memory beside what is in hand; the largest goes alone."""
+        room, found = self.engine.megabytes, []
+        taken = sum(job.megabytes for job in self._in_hand.values())
+        for job in jobs:
+            if room and taken and taken + job.megabytes > room:
+                break
+            taken += job.megabytes
+            found.append(job)
+        return found
 
     def _is_held_up(self) -> bool:
         """Whether work that came to nothing for want of room cannot go on yet."""
@@ -259,7 +272,16 @@ class Dispatcher:
             parts.append((task, self._vault.picture(run.id, picture.output)))
         arguments = (self._vault.location, order, run.rules, parts, subject_of(pictures[0]))
         made = tuple(picture.id for picture in pictures)
-        return _Job(photo.id, photo.name, make_pictures, arguments, made, run.id, urgency=int(run.urgent or run.trial))
+        return _Job(
+            photo.id,
+            photo.name,
+            make_pictures,
+            arguments,
+            made,
+            run.id,
+            urgency=int(run.urgent or run.trial),
+            megabytes=_needs(photo),
+        )
 
     def _not_placed(self, session: Session) -> list[int]:
         """Runs that cannot go on yet, for the place of each picture depends on all, and some are not cleared."""
@@ -315,7 +337,16 @@ class Dispatcher:
         for photo in session.scalars(query.limit(room + len(taken))).unique():
             if photo.id not in taken and len(jobs) < room:
                 arguments = (self._vault.location, _order(session, photo))
-                jobs.append(_Job(photo.id, photo.name, clear_photo, arguments, urgency=0 if only is None else 2))
+                jobs.append(
+                    _Job(
+                        photo.id,
+                        photo.name,
+                        clear_photo,
+                        arguments,
+                        urgency=0 if only is None else 2,
+                        megabytes=_needs(photo),
+                    )
+                )
         return jobs
 
     def _collect(self) -> None:
@@ -354,6 +385,10 @@ class Dispatcher:
                 through = finish_if_through(session, self._vault, job.run_id)
             if through and not self._in_hand and not self._lost:
                 self._vault.sweep()
+
+
+def _needs(photo: PhotoRow) -> int:
+    return needed_mb(photo.original.width, photo.original.height)
 
 
 def _order(session: Session, photo: PhotoRow) -> Order:

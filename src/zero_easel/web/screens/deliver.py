@@ -1,5 +1,6 @@
 """Deliver: what will be made and how much it will weigh, the run, and what came of it."""
 
+import shutil
 from collections import Counter
 from collections.abc import Sequence
 from typing import NamedTuple
@@ -24,7 +25,8 @@ from zero_easel.pipeline import needs_cutout
 from zero_easel.runs.forecast import forecast
 from zero_easel.runs.service import RunError, ask_for_run, latest_run
 from zero_easel.runs.trial import start_trial
-from zero_easel.web.page import Bench, Db, Number, ShootById, show
+from zero_easel.settings import needed_mb
+from zero_easel.web.page import Bench, Db, Number, ShootById, bench_of, show
 from zero_easel.web.screens.runs import run_context
 from zero_easel.web.stages import stages
 
@@ -47,9 +49,12 @@ def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById, turn
     except PatternError:
         found = []
     by_name = {one.deliverable: one for one in found}
+    free = None if "://" in bench.vault.location else shutil.disk_usage(bench.vault.location).free
     unsure = any(one.high - one.low > _SURE * one.total for one in found)
     again = turn + 1 if unsure and turn < _ROUNDS else 0
-    return show(request, "_estimate.html", estimates=by_name, rules=shoot.standard.rules, again=again, shoot=shoot)
+    return show(
+        request, "_estimate.html", estimates=by_name, rules=shoot.standard.rules, again=again, shoot=shoot, free=free
+    )
 
 
 @router.post("/shoots/{shoot_id}/trial")
@@ -120,10 +125,20 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         staying=len(lines) - len(photos),
         unsettled=troubles_of(lines).count,
         unknown=sum(line.unmatched for line in photos.values()),
+        few=_few(request, row),
         cut=cut,
         enlarged=enlarged,
         **(run_context(session, run) if run else {"run": None, "at": None}),
     )
+
+
+def _few(request: Request, row: Sequence[RowEntry]) -> tuple[int, int] | None:
+    """How many of the largest photos fit into memory at once, and how many megabytes one takes, if that is fewer than
+    are worked on otherwise."""
+    engine = bench_of(request).dispatcher.engine
+    largest = max((needed_mb(*one.subject.frame) for one in row), default=0)
+    at_once = max(1, engine.megabytes // largest) if engine.megabytes and largest else engine.capacity
+    return (at_once, largest) if at_once < engine.capacity else None
 
 
 class _Sizes(NamedTuple):
