@@ -37,13 +37,26 @@ def pages(page: Page, address: str) -> dict[str, str]:
         "names": f"{shelf}/names",
         "deliver": f"{shelf}/deliver",
         "finished": "/runs/1?deliverable=shop",
-        "checks": "/runs/1?show_as=checks",
         "compare": picture,
-        "products": "/products",
-        "standards": "/standards",
         "standard": "/standards/2?on=shop",
-        "versions": "/standards/1/versions",
+        "trial": f"{finished}/deliver",
+        "beside": "/standards/2",
+        "runs": "/runs",
+        "tidy-up": "/tidy-up",
     }
+
+
+def tried(page: Page) -> None:
+    """A trial that is through."""
+    page.get_by_role("button", name="Try five first").click()
+    page.locator("#run[data-state=done]").wait_for(timeout=120_000)
+    page.wait_for_timeout(1000)
+
+
+def cornered(page: Page) -> None:
+    """The item's own rectangle, found."""
+    page.locator("#find").click()
+    page.wait_for_timeout(1500)
 
 
 def main() -> None:
@@ -67,17 +80,10 @@ def main() -> None:
             if name == "touch-up":  # until its tiles are on the canvas
                 page.locator("#bench[data-shown]").wait_for(timeout=120_000)
             page.wait_for_timeout(4000 if name == "deliver" else 1500 if name in ("touch-up", "compare") else 700)
-            if name == "place":
-                at_true_size(page)
-            if name == "light":
-                by_the_backdrop(page)
-            if name == "closer":
-                closer(page)
-            if name == "versions":
-                with_versions(page)
-            if name == "straighten":
-                page.locator("#find").click()
-                page.wait_for_timeout(1500)
+            if name in READY:
+                READY[name](page)
+            if name == "beside":
+                two_runs(page, args.address + views["trial"])
             page.screenshot(path=args.out / f"{name}.png")
             if name == "closer":
                 page.keyboard.press("Escape")
@@ -133,26 +139,27 @@ def at_true_size(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
-def with_versions(page: Page) -> None:
-    """Two named versions of the first standard, compared; the second is the first again but for its deliverables."""
-    address = page.url
-    label = page.get_by_label("Keep it as it is now under the name")
-    label.fill("as we began")
-    label.press("Enter")
-    page.wait_for_load_state()
-    page.goto(address.removesuffix("/versions"))
-    for field, value in (("Share of the canvas in per cent", "85"), ("Quality of shop, 1 to 100", "86")):
-        page.get_by_label(field).fill(value)
-        page.get_by_label(field).press("Enter")
-        page.wait_for_timeout(400)
-    page.get_by_label("Deliver also").select_option("thumbnail")
-    page.locator("form[action$='/parts/deliverables'].adding button").click()
-    page.wait_for_load_state()
-    page.goto(address)
-    label.fill("with thumbnails")
-    label.press("Enter")
-    page.wait_for_load_state()
-    page.goto(f"{address}?old=1&new=2")
+def two_runs(page: Page, deliver: str) -> None:
+    """A run with larger thumbnails beside the one before."""
+    field = page.get_by_label("Size of thumbnail in px")
+    field.fill("280")
+    field.press("Enter")
+    page.wait_for_timeout(1000)
+    page.goto(deliver)
+    page.get_by_role("button", name="Run again").click()
+    page.locator("#run[data-state=done] a[href*=beside]").wait_for(timeout=120_000)
+    page.locator("#run a[href*=beside]").click()
+    page.wait_for_timeout(1000)
+
+
+READY = {
+    "place": at_true_size,
+    "light": by_the_backdrop,
+    "closer": closer,
+    "straighten": cornered,
+    "trial": tried,
+}
+"""What is done on a page before it is taken."""
 
 
 if __name__ == "__main__":
