@@ -26,12 +26,17 @@ class Workbench:
     open_photos: OpenPhotos
     estimator: Estimator
 
-    def open(self) -> None:
-        """Make folders and tables ready, and begin to work off what is waiting. Raises OSError or InUseError."""
+    def prepare(self) -> None:
+        """Make folders and tables ready. Raises OSError where the place of files cannot be written, InUseError."""
         self.vault.prepare()
         self.database.migrate()
         with self.database.session() as session:
             self.vault.claim(library_id(session))
+
+    def open(self) -> None:
+        """Make all ready, and begin to work off what is waiting. Raises as prepare does."""
+        self.prepare()
+        with self.database.session() as session:
             ensure_standard(session)
             requeue_outdated(session, self.vault)
         self.dispatcher.start()

@@ -41,3 +41,14 @@ def test_trial_run_another_size_and_comparison(cleared: TestClient) -> None:
     beside = client.get(f"{again.url}/beside/{newest}").text
     assert ">2 changed<" in beside and "The standard says otherwise" in beside
     assert client.get(f"{again.url}/beside/99").status_code == 404
+
+
+def test_a_trial_of_chosen_photos_is_of_these_alone(cleared: TestClient) -> None:
+    photo = cleared.get("/shoots/1/row").json()["items"][1]["id"]
+    page = cleared.post("/shoots/1/trial", data={"chosen": [str(photo)]}).text
+    assert "Trial" in page
+    while cleared.get("/runs/1/told").status_code == 204:
+        time.sleep(0.05)
+    assert "is done: 1 picture." in cleared.get("/runs/1/told").text
+    nobody = cleared.post("/shoots/1/trial", data={"chosen": ["999"]})
+    assert nobody.status_code == 409 and "None of the photos that were chosen" in nobody.text

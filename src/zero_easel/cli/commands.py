@@ -180,7 +180,7 @@ def bring_in(
                 bar.console.print(report.message)
 
         try:
-            bring_all_in((data or Settings().data).resolve(), files, shoot, jobs, note)
+            bring_all_in((data or Settings().data).resolve(), files, shoot, jobs, note, Settings().store)
         except ValueError as error:
             raise UsageError(str(error)) from error
     print(f"{counts[True]} photos brought in" + (f", {counts[False]} with a problem" if counts[False] else ""))

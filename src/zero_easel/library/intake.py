@@ -38,13 +38,23 @@ def list_incoming(paths: Sequence[Path], recursive: bool) -> list[tuple[Path, st
 
 
 def bring_all_in(
-    data: Path, files: Sequence[tuple[Path, str]], shoot_name: str, jobs: int, on_report: Callable[[Report], None]
+    data: Path,
+    files: Sequence[tuple[Path, str]],
+    shoot_name: str,
+    jobs: int,
+    on_report: Callable[[Report], None],
+    store: str = "",
 ) -> None:
     """Bring files into the shoot of that name in a data folder, the newest if there are several, a new one if none.
 
-    An application that is running on the folder goes on and clears them. Raises ValueError if the name is empty.
+    An application that is running on the folder goes on and clears them. store: where its photos are kept, if not
+    there. Raises ValueError if the name is empty.
     """
-    database, vault, shoot_name = Database(data / "zero-easel.sqlite"), Vault(data), printable(shoot_name)
+    database, vault, shoot_name = (
+        Database(data / "zero-easel.sqlite"),
+        Vault(store or data, data),
+        printable(shoot_name),
+    )
     try:
         database.migrate()
         with database.session() as session:

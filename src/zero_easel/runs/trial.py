@@ -1,6 +1,6 @@
 """A trial: the few photos of a shoot that differ most, finished exactly as the run would, and gone when it starts."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -8,15 +8,19 @@ from sqlalchemy.orm import Session
 from zero_easel.library.lists.lineup import RowEntry, row_of
 from zero_easel.library.store.models import Run, Shoot
 from zero_easel.library.store.vault import Vault
-from zero_easel.runs.service import start_run
+from zero_easel.runs.service import RunError, start_run
 
 COUNT = 5
 
 
-def start_trial(session: Session, vault: Vault, shoot: Shoot) -> Run:
-    """Start one over a few photos; a former trial goes. Raises RunError as start_run does."""
-    chosen = most_different(row_of(session, shoot.id))
-    return start_run(session, vault, shoot, only=frozenset(chosen))
+def start_trial(session: Session, vault: Vault, shoot: Shoot, chosen: Collection[int] = ()) -> Run:
+    """Start one over the photos with some ids, or over the few that differ most; a former trial goes. Raises RunError
+    as start_run does, and if none of those chosen takes part."""
+    row = row_of(session, shoot.id)
+    part = [entry.line.id for entry in row if entry.line.id in chosen] if chosen else most_different(row)
+    if chosen and not part:
+        raise RunError("None of the photos that were chosen takes part in runs.")
+    return start_run(session, vault, shoot, only=frozenset(part))
 
 
 def most_different(row: Sequence[RowEntry]) -> list[int]:

@@ -13,10 +13,11 @@ from filelock import Timeout
 
 from zero_easel.demo import load_demo
 from zero_easel.files import data_lock
+from zero_easel.library.store.vault import InUseError
 from zero_easel.settings import Settings
 from zero_easel.web.app import create_app
 from zero_easel.web.news import News
-from zero_easel.workbench import build_workbench
+from zero_easel.workbench import Workbench, build_workbench
 
 HOST = "127.0.0.1"
 _PORTS = 50
@@ -43,7 +44,7 @@ def serve(port: int, data: Path | None, *, demo: bool) -> None:
         sys.exit(f"zero-easel: {settings.data} cannot be used: {error.strerror or error}.")
     listener = _listen(port)
     calm_collector()
-    bench = build_workbench(settings)
+    bench = _ready(settings)
     if demo:
         load_demo(bench)
     print(f"Zero Easel is at http://{HOST}:{listener.getsockname()[1]} - end it with Ctrl-C.", flush=True)
@@ -66,6 +67,17 @@ class _Server(uvicorn.Server):
         """See uvicorn.Server."""
         self._news.close()
         super().handle_exit(sig, frame)
+
+
+def _ready(settings: Settings) -> Workbench:
+    """The workbench, if the place of its files can be used; else it ends with a sentence."""
+    try:
+        bench = build_workbench(settings)
+        bench.prepare()
+    except (OSError, ValueError, InUseError) as error:
+        reason = error.strerror if isinstance(error, OSError) and error.strerror else error
+        sys.exit(f"zero-easel: photos and pictures cannot be kept in {settings.store or settings.data}: {reason}")
+    return bench
 
 
 def calm_collector() -> None:

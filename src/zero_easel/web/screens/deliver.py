@@ -3,7 +3,7 @@
 import shutil
 from collections import Counter
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 
 from fastapi import APIRouter, BackgroundTasks, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -58,10 +58,17 @@ def estimate(request: Request, session: Db, bench: Bench, shoot: ShootById, turn
 
 
 @router.post("/shoots/{shoot_id}/trial")
-def try_few(request: Request, session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks) -> Response:
-    """Start a trial over a few photos."""
+def try_few(
+    request: Request,
+    session: Db,
+    bench: Bench,
+    shoot: ShootById,
+    after: BackgroundTasks,
+    chosen: Annotated[list[Number], Form(default_factory=list)],
+) -> Response:
+    """Start a trial over the photos that were chosen, or over a few."""
     try:
-        run = start_trial(session, bench.vault, shoot)
+        run = start_trial(session, bench.vault, shoot, chosen)
     except RunError as error:
         return _page(request, session, shoot, str(error), 409)
     after.add_task(bench.dispatcher.wake)
