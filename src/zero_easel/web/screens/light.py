@@ -33,6 +33,7 @@ from zero_easel.library.changes.placing import at_place, change_rule, rectify, s
 from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.changes.standards import change_rules, following
 from zero_easel.library.changes.undo import redo, undo
+from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Original, PhotoRow, Shoot
@@ -318,7 +319,8 @@ def _context(request: Request, session: Db, shoot: Shoot) -> dict[str, Any]:
     rules = shoot.standard.rules
     row = row_of(session, shoot.id)
     placements = laid_out(session, shoot.id, row, rules)
-    swatches = swatches_of(row, placements)
+    key = ("swatches", shoot.id, id(row), rules.model_dump_json())
+    swatches = kept(session, key, lambda: (row, swatches_of(row, placements)))[1]
     return {
         "shoot": shoot,
         "row": shoot.standard,
