@@ -4,6 +4,7 @@ Photos that somebody looks at go before everything, then pictures of runs, becau
 are read for code cards before they are cleared, because a card is not.
 """
 
+from collections import deque
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -21,6 +22,9 @@ from zero_easel.pipeline import Task
 from zero_easel.runs.service import is_clearing, placements_of, subject_of
 from zero_easel.runs.work import Order, clear_photo, make_pictures, read_original
 from zero_easel.settings import needed_mb
+
+_AHEAD = 100
+"""Photos of runs that are looked for at once."""
 
 
 @dataclass(frozen=True)
@@ -46,6 +50,9 @@ class NextUp:
         self._vault = vault
         # Where the pictures of a run go whose places depend on each other; worked out once, when all are cleared.
         self._rows: dict[int, dict[int, Placement | None]] = {}
+        # The next photos, by their runs, as long as the same runs go on; whether they still wait is asked again.
+        self._ahead: deque[tuple[int, int]] = deque()
+        self._ahead_of: tuple[tuple[int, bool, bool], ...] = ()
 
     def jobs(
         self, session: Session, room: int, in_hand: Collection[Job], watched: set[int], *, arriving: bool
@@ -63,28 +70,42 @@ class NextUp:
         """The next photos with all their waiting pictures: what is costly about a photo is done once."""
         if room <= 0:
             return []
+        going = self._going(session)
+        if not self._ahead or going != self._ahead_of:
+            self._ahead, self._ahead_of = self._look_ahead(session, going), going
+        jobs: list[Job] = []
+        later = []
+        while self._ahead and len(jobs) < room:
+            run_id, photo_id = self._ahead.popleft()
+            if photo_id in taken:
+                later.append((run_id, photo_id))
+                continue
+            query = select(PictureRow).where(PictureRow.run_id == run_id, PictureRow.photo_id == photo_id)
+            waiting = query.where(PictureRow.state == PictureState.WAITING).order_by(PictureRow.id)
+            if pictures := session.scalars(waiting).all():
+                jobs.append(self._pictures_of(session, pictures))
+        self._ahead.extendleft(reversed(later))
+        return jobs
+
+    def _going(self, session: Session) -> tuple[tuple[int, bool, bool], ...]:
+        """The runs of which something may be made now."""
+        kept_back = set(self._not_placed(session))
+        query = select(Run.id, Run.urgent, Run.trial).where(Run.state == RunState.RUNNING).order_by(Run.id)
+        return tuple(
+            (run_id, urgent, trial) for run_id, urgent, trial in session.execute(query) if run_id not in kept_back
+        )
+
+    def _look_ahead(self, session: Session, going: Sequence[tuple[int, bool, bool]]) -> deque[tuple[int, int]]:
+        """The next photos of some runs, more than are needed: to find them all waiting pictures are looked through."""
         query = (
             select(PictureRow.run_id, PictureRow.photo_id)
             .join(Run)
-            .where(PictureRow.state == PictureState.WAITING, Run.state == RunState.RUNNING)
-            .where(Run.id.not_in(self._not_placed(session)), PictureRow.photo_id.not_in(taken))
+            .where(PictureRow.state == PictureState.WAITING, Run.id.in_([run_id for run_id, _, _ in going]))
             .group_by(PictureRow.run_id, PictureRow.photo_id)
             .order_by(Run.urgent.desc(), Run.trial.desc(), func.min(PictureRow.id))
-            .limit(room)
+            .limit(_AHEAD)
         )
-        jobs = []
-        for run_id, photo_id in session.execute(query).all():
-            pictures = session.scalars(
-                select(PictureRow)
-                .where(
-                    PictureRow.run_id == run_id,
-                    PictureRow.photo_id == photo_id,
-                    PictureRow.state == PictureState.WAITING,
-                )
-                .order_by(PictureRow.id)
-            ).all()
-            jobs.append(self._pictures_of(session, pictures))
-        return jobs
+        return deque((run_id, photo_id) for run_id, photo_id in session.execute(query))
 
     def _pictures_of(self, session: Session, pictures: Sequence[PictureRow]) -> Job:
         run, photo = pictures[0].run, pictures[0].photo

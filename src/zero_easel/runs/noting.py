@@ -42,11 +42,12 @@ def _store_cutout(session: Session, photo_id: int, cleared: Cleared) -> None:
 
 def _stop_if_asked(session: Session, job: Job) -> None:
     """Let a run rest in which a picture has failed, if a person wants to look at that first."""
-    session.flush()
-    run = session.get(Run, job.run_id)  # a trial may have gone meanwhile
+    run = session.get(Run, job.run_id)
+    if run is None or not run.stop_at_failure:  # a trial may have gone meanwhile
+        return
     failed = [picture for at in job.picture_ids if (picture := session.get(PictureRow, at)) is not None]
     failed = [picture for picture in failed if picture.state == PictureState.FAILED]
-    if run is not None and run.stop_at_failure and failed and run.state == RunState.RUNNING:
+    if failed and run.state == RunState.RUNNING:
         run.state, run.note = RunState.PAUSED, f"It rests, as asked, for a picture failed: {failed[0].message}"
 
 

@@ -249,9 +249,10 @@ def try_again(session: Session, run: Run) -> int:
 def finish_if_through(session: Session, vault: Vault, run_id: int) -> bool:
     """Mark a run as done once nothing of it is waiting or in hand; returns whether that is so. A picture whose file has
     gone meanwhile waits again."""
-    counts = _counts(session, run_id)
     run = session.get(Run, run_id)
-    if run is None or counts[PictureState.WAITING] or counts[PictureState.WORKING]:
+    left = PictureRow.state.in_((PictureState.WAITING, PictureState.WORKING))
+    unmade = select(PictureRow.id).where(PictureRow.run_id == run_id, left).limit(1)
+    if run is None or session.scalar(unmade) is not None:
         return False
     if _check_files(session, vault, run):
         return False
