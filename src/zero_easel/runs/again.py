@@ -27,9 +27,9 @@ def start_again(session: Session, vault: Vault, before: Run, deliverable: str, l
     rows = [_copied(row, run.id, keys) for row in old]
     if not rows:
         raise RunError(f"Run {before.id} made no pictures called {deliverable}.")
+    reuse(session, vault, run, rows)
     session.add_all(rows)
     session.flush()
-    reuse(session, vault, run, rows)
     finish_if_through(session, vault, run.id)
     session.refresh(run)
     return run

@@ -69,7 +69,8 @@ def made_before(session: Session, keys: Sequence[str]) -> dict[str, int]:
 
 
 def reuse(session: Session, vault: Vault, run: Run, rows: Sequence[PictureRow]) -> None:
-    """Take what earlier runs made from the very same: the files are linked, and their facts copied."""
+    """Take what earlier runs made from the very same: the files are linked, and their facts copied. rows: not yet of
+    the session, so that each is written down once."""
     waiting: dict[str, list[PictureRow]] = {}
     for row in rows:
         if row.state == PictureState.WAITING and row.key:
@@ -85,7 +86,6 @@ def reuse(session: Session, vault: Vault, run: Run, rows: Sequence[PictureRow]) 
             for row in waiting[old.key]:
                 if row.state == PictureState.WAITING and _taken(source, vault.picture(run.id, row.output), old.bytes):
                     _take_over(row, old)
-    session.flush()
 
 
 def _take_over(row: PictureRow, old: PictureRow) -> None:

@@ -137,9 +137,10 @@ def start_run(session: Session, vault: Vault, shoot: Shoot, only: Collection[int
     for row in rows:
         if only is not None and row.output and row.photo_id not in only:
             row.state, row.message = PictureState.LEFT_OUT, "is not part of the trial"
+    # Taken over before they are written down: of thousands each is written once.
+    reuse(session, vault, run, rows)
     session.add_all(rows)
     session.flush()
-    reuse(session, vault, run, rows)
     _remove_trials(session, vault, run)
     finish_if_through(session, vault, run.id)
     session.refresh(run)
