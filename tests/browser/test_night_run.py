@@ -96,9 +96,9 @@ def mend_one(page: Page) -> int:
     page.locator(".shelves:not(.look) .stand-link").first.click()
     page.wait_for_url("**/photos/*")
     photo = int(page.url.rsplit("/", 1)[1].split("#")[0])
-    expect(page.locator("#bench")).to_be_visible()
+    page.locator("#bench[data-shown]").wait_for()
     page.keyboard.press("d")
-    box = page.locator("#bench canvas").first.bounding_box()
+    box = page.locator("#bench").bounding_box()
     assert box is not None
     page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     page.mouse.down()
