@@ -1,5 +1,5 @@
-"""A run as a person does it: tried, looked at, changed, run, paused, one cutout mended meanwhile, run again, compared,
-and made once more at another size."""
+"""A run as a person does it: tried, looked at, changed, run, paused, one cutout mended meanwhile, run again, and
+compared."""
 
 import re
 
@@ -27,7 +27,7 @@ def made_and_kept(page: Page) -> tuple[int, int]:
     return int(made), int(kept)
 
 
-def test_from_a_trial_to_the_same_at_another_size(page: Page) -> None:
+def test_from_a_trial_to_two_runs_compared(page: Page) -> None:
     page.goto("/shoots/1/deliver")
     page.get_by_role("button", name="Try five first").click()
     page.wait_for_url("**/runs/*")
@@ -71,24 +71,6 @@ def test_from_a_trial_to_the_same_at_another_size(page: Page) -> None:
     shown = page.get_by_role("region", name="Changed").locator("img")
     assert shown.count() == 2 * made
     assert photo
-
-    page.go_back()
-    page.get_by_text("The same at another size").click()
-    page.get_by_label("px of the longer side").fill("1600")
-    page.get_by_role("button", name="Make them").click()
-    page.wait_for_url("**/runs/*")
-    state(page, "done")
-    page.get_by_role("link", name="table", exact=True).click()
-    expect(page.locator("tbody tr").first.locator("td").nth(4)).to_have_text("1600")
-
-    # What is kept is told, and what may go goes.
-    page.goto("/tidy-up")
-    expect(page.locator("main")).to_contain_text("Originals")
-    runs = page.locator("input[name=chosen]").count()
-    page.get_by_label("Run 1", exact=True).check()
-    page.get_by_role("button", name="Remove the chosen").click()
-    expect(page.get_by_role("status")).to_have_text("1 run removed.")
-    expect(page.locator("input[name=chosen]")).to_have_count(runs - 1)
 
 
 def mend_one(page: Page) -> int:
