@@ -1,5 +1,5 @@
-"""A run as a person does it: tried, looked at, changed, run, paused, one cutout mended meanwhile, run again, and
-compared."""
+"""A run as a person does it: tried, looked at, changed, run, paused, one cutout mended meanwhile, run again, compared,
+and made once more at another size."""
 
 import re
 
@@ -27,7 +27,7 @@ def made_and_kept(page: Page) -> tuple[int, int]:
     return int(made), int(kept)
 
 
-def test_from_a_trial_to_two_runs_compared(page: Page) -> None:
+def test_from_a_trial_to_the_same_at_another_size(page: Page) -> None:
     page.goto("/shoots/1/deliver")
     page.get_by_role("button", name="Try five first").click()
     page.wait_for_url("**/runs/*")
@@ -56,7 +56,6 @@ def test_from_a_trial_to_two_runs_compared(page: Page) -> None:
     page.get_by_role("button", name="Continue").click()
     state(page, "done")
 
-    page.goto("/shoots/1/deliver")
     page.get_by_role("button", name="Run again").click()
     expect(page.locator("#run")).not_to_have_attribute("aria-label", first or "")
     state(page, "done")
@@ -71,6 +70,15 @@ def test_from_a_trial_to_two_runs_compared(page: Page) -> None:
     shown = page.get_by_role("region", name="Changed").locator("img")
     assert shown.count() == 2 * made
     assert photo
+
+    page.go_back()
+    page.get_by_text("The same at another size").click()
+    page.get_by_label("px of the longer side").fill("1600")
+    page.get_by_role("button", name="Make them").click()
+    page.wait_for_url(re.compile(r"/runs/\d+$"))
+    state(page, "done")
+    page.get_by_role("link", name="table", exact=True).click()
+    expect(page.locator("tbody tr").first.locator("td").nth(4)).to_have_text("1600")
 
 
 def mend_one(page: Page) -> int:

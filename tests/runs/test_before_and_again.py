@@ -2,12 +2,14 @@
 
 import pytest
 from sqlalchemy.orm import Session
-from support import PHOTOS
+from support import CATALOG, PHOTOS
 
 from zero_easel.core.photos.reading import Reading
+from zero_easel.demo.load import all_channels
 from zero_easel.library.changes.placing import place_by_hand
 from zero_easel.library.changes.repairs import assign, leave_out
-from zero_easel.library.changes.standards import set_rule
+from zero_easel.library.changes.standards import change_rules, set_rule
+from zero_easel.library.products import import_catalog
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
 from zero_easel.library.store.models import Clearing, PictureRow, PictureState, Run, RunState, Shoot
 from zero_easel.library.store.vault import Vault
@@ -111,6 +113,19 @@ def test_the_same_at_another_size(session: Session, vault: Vault, shoot: Shoot) 
     for name, longest, why in (("none", 640, "no deliverable called none"), ("shop", 0, "size")):
         with pytest.raises(RunError, match=why):
             start_again(session, vault, run, name, longest)
+
+
+@pytest.mark.parametrize("name", ["shop", "thumbnail"])
+def test_checks_go_with_their_deliverables(session: Session, vault: Vault, shoot: Shoot, name: str) -> None:
+    """The demo's standard checks each of its deliverables, among others for its exact size."""
+    import_catalog(session, CATALOG.read_bytes(), "products.csv")
+    change_rules(session, shoot.standard, all_channels())
+    run = start_run(session, vault, shoot)
+    finish(session, vault, run)
+    rules = start_again(session, vault, run, name, 1600).rules
+    asked = [check for check in all_channels().checks if check.is_for(name)]
+    assert [check.rule for check in rules.checks] == [one.rule for one in asked if one.rule not in ("size", "longest")]
+    assert len(asked) > 0
 
 
 def test_names_that_tell_the_size_are_not_made_wrong(session: Session, vault: Vault, shoot: Shoot) -> None:

@@ -45,6 +45,9 @@ def _resized(rules: Standard, name: str, longest: int) -> Standard:
     size = {"size": "longest", "number": longest}
     data = rules.model_dump(mode="json")
     data["deliverables"] = [wanted.model_dump(mode="json") | size]
+    # What is asked of other deliverables goes with them, and of this one what its former size was.
+    kept = [check for check in rules.checks if check.is_for(name) and check.rule not in ("size", "longest")]
+    data["checks"] = [check.model_dump(mode="json") | {"only": ""} for check in kept]
     try:
         return validated(data)
     except StandardError as error:

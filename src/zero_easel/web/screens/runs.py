@@ -55,7 +55,11 @@ def run_page(
 ) -> HTMLResponse:
     """Progress, and what is finished; its live part alone when asked for again."""
     template = "_run.html" if is_partial(request) else "run.html"
-    return show(request, template, error="", **run_context(session, run, show_as, deliverable, sort, page))
+    answer = show(request, template, error="", **run_context(session, run, show_as, deliverable, sort, page))
+    if run.state == RunState.DONE and request.headers.get("hx-current-url", "").split("?")[0].endswith("/deliver"):
+        # Around it stands what can be done next, and that has changed.
+        answer.headers["HX-Refresh"] = "true"
+    return answer
 
 
 def _no_sheet(request: Request, session: Db, run: Run, reason: str) -> HTMLResponse:
