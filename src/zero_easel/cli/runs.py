@@ -12,6 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zero_easel.cli.given import UsageError
+from zero_easel.cli.options import Data
 from zero_easel.files import data_lock
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import Run, RunState
@@ -19,7 +20,6 @@ from zero_easel.runs.service import RunError, go_first, progress_of, set_state
 from zero_easel.settings import Settings
 
 app = typer.Typer(no_args_is_help=True, help="How runs of the application stand; pause them, go on, stop, go first.")
-Data = Annotated[Path | None, typer.Option(help="Folder for everything the application keeps.")]
 Number = Annotated[int, typer.Argument(metavar="RUN", help="Its number.")]
 
 
@@ -82,7 +82,7 @@ def _set(number: int, state: RunState, data: Path | None) -> None:
     with _library(data) as session:
         run = _run(session, number)
         try:
-            set_state(session, run, state)
+            set_state(run, state)
         except RunError as error:
             raise UsageError(str(error)) from error
         print(f"Run {number} is {state}.")

@@ -19,7 +19,7 @@ from zero_easel.library.shoots import waits_for_clearing
 from zero_easel.library.store.models import Original, PhotoRow, PictureRow, PictureState, Run, RunState, Shoot
 from zero_easel.library.store.vault import Vault, cutout_key
 from zero_easel.pipeline import Task
-from zero_easel.runs.service import is_clearing, placements_of, subject_of
+from zero_easel.runs.service import placements_of, subject_of
 from zero_easel.runs.work import Order, clear_photo, make_pictures, read_original
 from zero_easel.settings import needed_mb
 
@@ -138,9 +138,6 @@ class NextUp:
         waiting = []
         for run in runs:
             if run.id not in self._rows and is_by_row(run.rules):
-                if is_clearing(session, run):
-                    waiting.append(run.id)
-                    continue
                 placement = placements_of(session, run)
                 if placement is None:
                     waiting.append(run.id)

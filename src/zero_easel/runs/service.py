@@ -5,7 +5,7 @@ from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import Select, delete, func, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from zero_easel.core.catalog.plan import Planned
@@ -201,7 +201,7 @@ def picture_rows(
     return rows
 
 
-def set_state(session: Session, run: Run, state: RunState) -> None:
+def set_state(run: Run, state: RunState) -> None:
     """Pause, stop, or take up again. Raises RunError if it is at its end.
 
     Pictures in hand are still finished; a stopped run keeps what it made and can be taken up again.
@@ -209,8 +209,7 @@ def set_state(session: Session, run: Run, state: RunState) -> None:
     if run.state == RunState.DONE:
         raise RunError("This run has ended.")
     if state == RunState.RUNNING and run.state in RESTING:
-        counts = _counts(session, run.id)
-        run.resumed, run.done_before, run.note = now(), counts[PictureState.DONE] + counts[PictureState.FAILED], ""
+        run.resumed, run.note = now(), ""
     run.state = state
     run.ended = now() if state == RunState.STOPPED else None
 
@@ -240,9 +239,7 @@ def try_again(session: Session, run: Run) -> int:
         if photo.clearing == Clearing.FAILED:
             photo.clearing, photo.problem = Clearing.WAITING, ""
     if again:
-        counts = _counts(session, run.id)
         run.state, run.ended, run.note, run.resumed = RunState.RUNNING, None, "", now()
-        run.done_before = counts[PictureState.DONE] + counts[PictureState.FAILED] - len(again)
     session.flush()
     return len(again)
 
@@ -275,7 +272,10 @@ def progress_of(session: Session, run: Run) -> Progress:
     running = run.state == RunState.RUNNING
     pace = _pace(session, run) if running else None
     left = (total - done - failed) / pace if pace else None
-    clearing = len(_uncleared(session, run)) if running and is_by_row(run.rules) else 0
+    clearing = 0
+    if running and is_by_row(run.rules):
+        photos = _uncleared(run).with_only_columns(func.count(PictureRow.photo_id.distinct()))
+        clearing = session.scalar(photos) or 0
     minute = 60 * pace if pace else None
     return Progress(
         run.state, total, done, failed, counts[PictureState.LEFT_OUT], reused, clearing, minute, left, run.note
@@ -300,27 +300,24 @@ def _pace(session: Session, run: Run) -> float | None:
     return count / max(0.001, (now() - begun).total_seconds())
 
 
-def _uncleared(session: Session, run: Run) -> list[int]:
-    """Photos of a run that are still to be cut out."""
-    query = (
+def _uncleared(run: Run) -> Select[PictureRow]:
+    """Pictures of a run whose photos are not cut out yet."""
+    return (
         select(PictureRow)
         .join(PhotoRow, PhotoRow.id == PictureRow.photo_id)
         .where(PictureRow.run_id == run.id, PictureRow.output != "", PhotoRow.clearing == Clearing.WAITING)
-        .options(joinedload(PictureRow.photo))
-        .execution_options(populate_existing=True)
-    )
-    return sorted(
-        {
-            picture.photo_id
-            for picture in session.scalars(query)
-            if takes_part(picture.photo) and needs_cutout(subject_of(picture), run.rules)
-        }
+        .where(~PhotoRow.left_out, ~PhotoRow.empty, ~PhotoRow.card, PhotoRow.listed)
     )
 
 
-def is_clearing(session: Session, run: Run) -> bool:
-    """Whether photos of a run are still to be cut out."""
-    return bool(_uncleared(session, run))
+def _is_clearing(session: Session, run: Run) -> bool:
+    """Whether photos of a run are still to be cut out; asked of the first few as a rule."""
+    query = (
+        _uncleared(run).options(joinedload(PictureRow.photo)).execution_options(populate_existing=True, yield_per=20)
+    )
+    return any(
+        takes_part(picture.photo) and needs_cutout(subject_of(picture), run.rules) for picture in session.scalars(query)
+    )
 
 
 def recover(session: Session, vault: Vault) -> list[int]:
@@ -376,7 +373,7 @@ def placements_of(session: Session, run: Run) -> dict[int, Placement | None] | N
         .options(joinedload(PictureRow.photo))
         .order_by(PictureRow.id)
     )
-    if is_clearing(session, run):
+    if _is_clearing(session, run):
         return None
     pictures = session.scalars(query.execution_options(populate_existing=True)).all()
     placed = lay_all({picture.photo_id: _measured(picture) for picture in pictures}, run.rules)

@@ -349,9 +349,8 @@ class Run(Base):
     note: Mapped[str] = mapped_column(default="")
     created: Mapped[datetime] = mapped_column(default=now)
     ended: Mapped[datetime | None]
-    # When the present stretch began and what was done by then: the pace must not count pauses.
+    # When the present stretch began: the pace must not count pauses.
     resumed: Mapped[datetime] = mapped_column(default=now)
-    done_before: Mapped[int] = mapped_column(default=0)
     trial: Mapped[bool] = mapped_column(default=False)
     urgent: Mapped[bool] = mapped_column(default=False)
     stop_at_failure: Mapped[bool] = mapped_column(default=False)

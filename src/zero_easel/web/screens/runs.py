@@ -18,9 +18,8 @@ from zero_easel.core.standard.patterns import PatternError
 from zero_easel.library.shoots import waits_for_clearing
 from zero_easel.library.store.models import PhotoRow, PictureRow, Run, RunState
 from zero_easel.runs.again import start_again
-from zero_easel.runs.archive import lists_of, stream_archive
+from zero_easel.runs.archive import copy_out, lists_of, stream_archive
 from zero_easel.runs.contact_sheets import sheet_of
-from zero_easel.runs.copying import copy_out
 from zero_easel.runs.differing import compared, earlier_runs
 from zero_easel.runs.results import latest_of, neighbours_of, page_of, results_of, unmet_rules
 from zero_easel.runs.service import UNDER_WAY, RunError, go_first, other_runs_go, progress_of, set_state, try_again
@@ -119,7 +118,7 @@ def change_state(
     else:
         # It may have ended while the button was on its way; the answer shows that.
         with suppress(RunError):
-            set_state(session, run, found(_STATES.get(wish), "command"))
+            set_state(run, found(_STATES.get(wish), "command"))
     session.flush()
     after.add_task(bench.dispatcher.wake)
     if is_partial(request):
