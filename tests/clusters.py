@@ -74,7 +74,7 @@ def new_storage() -> tuple[Machine, dict[str, str]]:
     """An S3 server with the bucket "brindle", and the environment by which it is found."""
     machine = Machine([str(BIN / "moto_server"), "-H", "127.0.0.1", "-p", "PORT"])
     url = f"http://127.0.0.1:{machine.port}"
-    until(lambda: _answers(url))
+    until(lambda: answers(f"{url}/moto-api/"))
     request = urllib.request.Request(
         f"{url}/brindle",
         method="PUT",
@@ -90,9 +90,10 @@ def new_storage() -> tuple[Machine, dict[str, str]]:
     return machine, environment
 
 
-def _answers(url: str) -> bool:
+def answers(url: str) -> bool:
+    """Whether something answers at an address."""
     try:
-        urllib.request.urlopen(f"{url}/moto-api/")
+        urllib.request.urlopen(url)
         return True
     except OSError:
         return False

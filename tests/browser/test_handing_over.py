@@ -8,19 +8,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from pages import keep
 from PIL import Image
 from playwright.sync_api import Page, Route, expect
 
 pytestmark = pytest.mark.browser
-
-
-def keep(page: Page, label: str, value: str) -> None:
-    """Type a value into a sentence and wait until it is kept."""
-    field = page.get_by_label(label, exact=True)
-    name = field.get_attribute("data-field") or ""
-    field.fill(value)
-    field.press("Enter")
-    expect(page.locator("#rules-message")).to_have_attribute("data-kept", name)
 
 
 def run(page: Page) -> None:

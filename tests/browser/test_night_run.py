@@ -4,17 +4,10 @@ and made once more at another size."""
 import re
 
 import pytest
+from pages import keep
 from playwright.sync_api import Page, expect
 
 pytestmark = pytest.mark.browser
-
-
-def keep(page: Page, label: str, value: str) -> None:
-    field = page.get_by_label(label, exact=True)
-    name = field.get_attribute("data-field") or ""
-    field.fill(value)
-    field.press("Enter")
-    expect(page.locator("#rules-message")).to_have_attribute("data-kept", name)
 
 
 def state(page: Page, wanted: str) -> None:

@@ -5,13 +5,13 @@ import random
 import subprocess
 import sys
 import time
-import urllib.request
 from pathlib import Path
 
 import cv2
 import numpy as np
 import psutil
 import pytest
+from clusters import answers
 from sqlalchemy import select
 from support import new_library, until
 
@@ -100,7 +100,7 @@ class Server:
         self._process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
         assert self._process.stdout is not None
         address = self._process.stdout.readline().split()[4]
-        until(lambda: _answers(address))
+        until(lambda: answers(f"{address}/status"))
         said = subprocess.run([ZERO_EASEL, "runs", "go-on", "1", "--data", str(self._folder)], capture_output=True)
         assert said.returncode in (0, 2)  # 2: it was through already
 
@@ -114,14 +114,6 @@ class Server:
         workers = [one for one in below if not one.children() and "resource_tracker" not in " ".join(one.cmdline())]
         if workers:
             chance.choice(workers).kill()
-
-
-def _answers(address: str) -> bool:
-    try:
-        urllib.request.urlopen(f"{address}/status")
-        return True
-    except OSError:
-        return False
 
 
 @pytest.mark.slow

@@ -3,6 +3,7 @@
 import shutil
 import subprocess
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import cv2
@@ -71,11 +72,7 @@ def test_a_full_disk_holds_the_run_up_until_there_is_room(small_disk: Path, tmp_
     library(database, vault)
     filling = small_disk / "filling"
     fill(filling)
-    dispatcher = Dispatcher(database, vault, Workers(2))
-    dispatcher.start()
-    try:
-        with database.session() as session:
-            start_run(session, vault, session.scalars(select(Shoot)).one())
+    with a_run(database, vault, Workers(2)) as dispatcher:
         until(lambda: "is full" in dispatcher.held_up)
         assert str(small_disk) in dispatcher.held_up
         states, state = run_state(database)
@@ -83,9 +80,6 @@ def test_a_full_disk_holds_the_run_up_until_there_is_room(small_disk: Path, tmp_
         filling.unlink()
         until(lambda: run_state(database) == ([PictureState.DONE] * 3, RunState.DONE))
         assert dispatcher.held_up == ""
-    finally:
-        dispatcher.stop()
-        database.close()
     assert len(vault.pictures(1)) == 3 and not list(small_disk.rglob(".part-*"))
 
 
@@ -99,32 +93,20 @@ def test_room_is_what_is_asked_for(tmp_path: Path) -> None:
 def test_a_photo_that_takes_too_long_is_set_aside_and_the_rest_is_made(tmp_path: Path) -> None:
     database, vault = new_library(tmp_path / "easel.sqlite"), Vault(tmp_path)
     library(database, vault)
-    dispatcher = Dispatcher(database, vault, Workers(1, Allowance(seconds=0.001)))
-    dispatcher.start()
-    try:
-        with database.session() as session:
-            start_run(session, vault, session.scalars(select(Shoot)).one())
+    with a_run(database, vault, Workers(1, Allowance(seconds=0.001))):
         until(lambda: run_state(database)[1] == RunState.DONE)
         until(lambda: Clearing.WAITING not in clearings(database))
         with database.session() as session:
             failed = [one for one in session.scalars(select(PictureRow)) if one.state == PictureState.FAILED]
             assert failed and all("takes longer than the 0.001 seconds" in one.message for one in failed)
             assert all(one.original in one.message for one in failed)
-    finally:
-        dispatcher.stop()
-        database.close()
 
 
 def test_a_full_disk_with_the_database_on_it_holds_the_run_up(small_disk: Path) -> None:
     database, vault = new_library(small_disk / "easel.sqlite"), Vault(small_disk)
     library(database, vault)
-    dispatcher = Dispatcher(database, vault, Workers(2))
-    dispatcher.start()
     filling = small_disk / "filling"
-    try:
-        with database.session() as session:
-            start_run(session, vault, session.scalars(select(Shoot)).one())
-        dispatcher.wake()
+    with a_run(database, vault, Workers(2)) as dispatcher:
         fill(filling)
         until(lambda: "is full" in dispatcher.held_up)
         with database.session() as session:
@@ -133,9 +115,6 @@ def test_a_full_disk_with_the_database_on_it_holds_the_run_up(small_disk: Path) 
         until(lambda: run_state(database) == ([PictureState.DONE] * 3, RunState.DONE))
         with database.session() as session:
             assert session.scalar(text("PRAGMA integrity_check")) == "ok"
-    finally:
-        dispatcher.stop()
-        database.close()
 
 
 def test_a_place_that_may_only_be_read_holds_the_run_up(small_disk: Path, tmp_path: Path) -> None:
@@ -157,36 +136,35 @@ def test_a_place_that_is_taken_away_is_waited_for(tmp_path: Path) -> None:
 def test_pictures_that_are_deleted_in_mid_run_are_made_again(tmp_path: Path) -> None:
     database, vault = new_library(tmp_path / "easel.sqlite"), Vault(tmp_path)
     library(database, vault)
-    dispatcher = Dispatcher(database, vault, Workers(1))
-    dispatcher.start()
-    try:
-        with database.session() as session:
-            start_run(session, vault, session.scalars(select(Shoot)).one())
-        dispatcher.wake()
+    with a_run(database, vault, Workers(1)):
         until(lambda: PictureState.DONE in run_state(database)[0])
         shutil.rmtree(tmp_path / "runs")
         until(lambda: run_state(database) == ([PictureState.DONE] * 3, RunState.DONE))
-    finally:
-        dispatcher.stop()
-        database.close()
     assert len(vault.pictures(1)) == 3
 
 
-def goes_on_after(database: Database, vault: Vault, told: str, mend: Callable[[], object]) -> None:
-    dispatcher = Dispatcher(database, vault, Workers(2))
+@contextmanager
+def a_run(database: Database, vault: Vault, workers: Workers) -> Iterator[Dispatcher]:
+    """A run that was started over the library's shoot, and what works on it."""
+    dispatcher = Dispatcher(database, vault, workers)
     dispatcher.start()
     try:
         with database.session() as session:
             start_run(session, vault, session.scalars(select(Shoot)).one())
         dispatcher.wake()
+        yield dispatcher
+    finally:
+        dispatcher.stop()
+        database.close()
+
+
+def goes_on_after(database: Database, vault: Vault, told: str, mend: Callable[[], object]) -> None:
+    with a_run(database, vault, Workers(2)) as dispatcher:
         until(lambda: told in dispatcher.held_up)
         states, state = run_state(database)
         assert PictureState.FAILED not in states and state == RunState.RUNNING
         mend()
         until(lambda: run_state(database) == ([PictureState.DONE] * 3, RunState.DONE))
-    finally:
-        dispatcher.stop()
-        database.close()
     assert len(vault.pictures(1)) == 3
 
 
@@ -200,18 +178,10 @@ def test_a_photo_that_eats_memory_is_set_aside_and_the_rest_is_made(tmp_path: Pa
         bring_in(session, vault, shoot, huge, "A-9_front.png")
         for photo in photos_of(session, shoot.id):
             store_reading(session, photo.digest, Reading((), False, 1.0))
-    dispatcher = Dispatcher(database, vault, Workers(2, Allowance(megabytes=900)))
-    dispatcher.start()
-    try:
-        with database.session() as session:
-            start_run(session, vault, session.scalars(select(Shoot)).one())
-        dispatcher.wake()
+    with a_run(database, vault, Workers(2, Allowance(megabytes=900))):
         until(lambda: run_state(database)[1] == RunState.DONE)
         with database.session() as session:
             by_state = {one.original: (one.state, one.message) for one in session.scalars(select(PictureRow))}
-    finally:
-        dispatcher.stop()
-        database.close()
     state, message = by_state.pop("A-9_front.png")
     assert state == PictureState.FAILED and "A-9_front.png" in message and "memory" in message
     assert {state for state, _ in by_state.values()} == {PictureState.DONE} and len(by_state) == 3

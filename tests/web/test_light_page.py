@@ -11,7 +11,7 @@ from targets import drawn_target
 
 from zero_easel.core.light.colour import to_srgb8
 from zero_easel.core.tone.balance import warmed
-from zero_easel.web.screens import light
+from zero_easel.web.screens.stages import light
 
 PAGE = "/shoots/1/light"
 

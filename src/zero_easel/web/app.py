@@ -10,24 +10,17 @@ from fastapi.staticfiles import StaticFiles
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.news import News
-from zero_easel.web.screens import (
-    assets,
+from zero_easel.web.screens import assets, media, products, runs, shoots, standards, tidy_up, versions
+from zero_easel.web.screens.stages import (
     bring_in,
     clearing,
     deliver,
     light,
     matching,
-    media,
     names,
     placing,
-    products,
-    runs,
-    shoots,
-    standards,
     straightening,
-    tidy_up,
     touchup,
-    versions,
     whole,
 )
 from zero_easel.web.security import Guard

@@ -1,1 +1,1 @@
-"""One module for each screen: what its addresses do, in the order in which a shoot is worked on."""
+"""One module for each screen: what its addresses do. The stages of a shoot have a folder of their own."""

@@ -39,8 +39,8 @@ from zero_easel.pipeline import clear
 from zero_easel.planning.batch import lay_all
 from zero_easel.runs.service import RunError, ask_for_run, latest_run, plan_with_row
 from zero_easel.web.page import Bench, Db, Number, ShootById, file_size, found, show
-from zero_easel.web.screens.bring_in import SHOWN, Asked
 from zero_easel.web.screens.runs import run_context
+from zero_easel.web.screens.stages.bring_in import SHOWN, Asked
 from zero_easel.web.screens.standards import ruled, step_told
 from zero_easel.web.stages import stages
 

@@ -23,7 +23,7 @@ from zero_easel.pipeline import empty_frame
 from zero_easel.touchup.open_photos import TILE, OpenPhoto
 from zero_easel.web.doubts import places_on
 from zero_easel.web.page import Bench, Db, Number, PhotoById, show
-from zero_easel.web.screens.clearing import in_order
+from zero_easel.web.screens.stages.clearing import in_order
 
 router = APIRouter()
 _FOR_GOOD = {"Cache-Control": "private, max-age=31536000, immutable"}
