@@ -135,8 +135,10 @@ class Cluster:
         """See Engine."""
         self._connect()
         self._tickets += 1
-        self._pieces[self._tickets] = piece = _Given(function, arguments, urgency)
+        piece = _Given(function, arguments, urgency)
         self._give(self._tickets, piece)
+        # Only what was given is in hand: else whoever asks would give it once more.
+        self._pieces[self._tickets] = piece
         return self._tickets
 
     def results(self, seconds: float | None = None) -> list[Result]:
@@ -159,10 +161,11 @@ class Cluster:
 
     def about(self) -> str:
         """See Engine."""
-        board = f", watched at {self._client.dashboard_link}" if self._client is not None else ""
+        client = self._client
+        board = f", watched at {client.dashboard_link}" if client is not None else ""
         if not self._scheduler:
             return f"up to {self._jobs} Dask workers on this computer{board}"
-        if self._client is None:
+        if client is None:
             return f"the Dask scheduler {self._scheduler}, which does not answer at the moment"
         workers = self._capacity
         who = f"{workers} photo{'' if workers == 1 else 's'} at once by workers" if workers else "no worker yet"
@@ -199,8 +202,11 @@ class Cluster:
             client = distributed.Client(address, timeout=_ANSWER, set_as_default=False, name="zero-easel")
             client.set_metadata([METADATA], program())
         except Exception as error:
-            raise UnreachableError(f"the Dask scheduler {self._scheduler} does not answer") from error
+            raise UnreachableError(self._silent()) from error
         self._client, self._counted = client, float("-inf")
+
+    def _silent(self) -> str:
+        return f"the Dask scheduler {self._scheduler or 'of this computer'} does not answer"
 
     def _own_cluster(self) -> Any:
         if self._own is None:
@@ -225,17 +231,16 @@ class Cluster:
             self._strange = sum(program() not in worker.get("resources", {}) for worker in workers)
 
     def _give(self, ticket: int, piece: _Given) -> None:
+        """Raises UnreachableError."""
         # A key of its own each time: Dask would answer with what it knows under an old one.
         key = f"{piece.function.__name__}-{secrets.token_hex(8)}"
         back = self._back
-        piece.future = self._client.submit(
-            _travelling(),
-            pickle.dumps((self._allowance, piece.function, piece.arguments)),
-            key=key,
-            pure=False,
-            resources={program(): 1},
-            priority=piece.urgency,
-        )
+        packed = pickle.dumps((self._allowance, piece.function, piece.arguments))
+        options = {"key": key, "pure": False, "resources": {program(): 1}, "priority": piece.urgency}
+        try:
+            piece.future = self._client.submit(_travelling(), packed, **options)
+        except Exception as error:  # it has gone in this very moment
+            raise UnreachableError(self._silent()) from error
         piece.future.add_done_callback(lambda future: back.put((ticket, future)))
 
     def _give_again(self) -> None:
@@ -266,7 +271,7 @@ class Cluster:
                 error = None
         if error is None or isinstance(error, UnreachableError):
             piece.future = None
-            self._trouble = str(error or "")
+            self._trouble = str(error) if error is not None else self._trouble
             return []
         del self._pieces[ticket]
         return [Result(ticket, error)]
