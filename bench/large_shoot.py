@@ -22,7 +22,7 @@ from zero_easel.library.shoots import create_shoot
 from zero_easel.library.store.models import Original, PhotoRow, Shoot
 from zero_easel.settings import Settings
 from zero_easel.web.app import create_app
-from zero_easel.web.server import calm_collector
+from zero_easel.web.server import answer_first
 from zero_easel.workbench import Workbench, build_workbench
 
 TURNS = 5
@@ -87,7 +87,7 @@ def main() -> None:
     parser.add_argument("--photos", type=int, default=5000)
     parser.add_argument("--products", type=int, default=50_000)
     args = parser.parse_args()
-    calm_collector()
+    answer_first()
     with tempfile.TemporaryDirectory() as folder:
         bench = build_workbench(Settings(data=Path(folder), jobs=1))
         bench.vault.prepare()

@@ -29,7 +29,7 @@ from zero_easel.library.shoots import create_shoot
 from zero_easel.library.store.models import Original, PhotoRow
 from zero_easel.settings import Settings
 from zero_easel.web.app import create_app
-from zero_easel.web.server import calm_collector
+from zero_easel.web.server import answer_first
 from zero_easel.workbench import Workbench, build_workbench
 
 
@@ -56,7 +56,7 @@ def fill(bench: Workbench, photos: int, shoots: int) -> None:
 
 def serve(folder: str, port: int) -> None:
     """The application without its dispatcher: nothing is to be cleared."""
-    calm_collector()
+    answer_first()
     app = create_app(build_workbench(Settings(data=Path(folder), jobs=1)))
     uvicorn.run(app, host="127.0.0.1", port=port, log_level="error", lifespan="off")
 

@@ -130,7 +130,7 @@ def test_versions_are_told_in_words_named_and_restored(client: TestClient) -> No
 def test_parts_come_and_go_and_bad_values_are_said(client: TestClient) -> None:
     for part, kind in (("deliverables", "icons"), ("deliverables", ""), ("overlays", "badge"), ("overlays", "mark"),
                        ("checks", "marketplace"), ("checks", "sharpness")):  # fmt: skip
-        assert "fault" not in add(client, part, kind)
+        assert 'class="fault' not in add(client, part, kind)
     now = read_standard(rules(client))
     assert [d.name for d in now.deliverables] == ["shop", "icon 24", "icon 48", "icon 96", "icon 192", "another"]
     assert now.overlays[0].when == "discount" and len(now.checks) == 10

@@ -16,6 +16,10 @@ from zero_easel.pipeline import PictureError
 
 T = TypeVar("T")
 
+_NICE = 5
+"""By how much work steps back behind what gives it out (POSIX, nice): a page that is asked for has three quarters of a
+core even while every core works. More would leave work nothing beside another program that wants all cores."""
+
 
 class OverdueError(Exception):
     """A piece of work that took longer than it may, each time that it was tried."""
@@ -91,6 +95,7 @@ def within(megabytes: int) -> None:
 
 def _begin(megabytes: int) -> None:
     """First act of a worker. The photos are the parallel part, so the libraries stay on one thread each."""
+    os.nice(_NICE)
     import cv2
 
     from zero_easel.core.photos import vips

@@ -12,7 +12,7 @@ from zero_easel.core.standard.model import Standard
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import PhotoLine, lines_of
-from zero_easel.library.lists.lineup import RowEntry
+from zero_easel.library.lists.lineup import RowEntry, row_of
 from zero_easel.library.products import free_columns, products_by_code
 from zero_easel.library.store.models import Shoot
 from zero_easel.planning.batch import Batch, BatchPhoto, Products, plan, why_left_out
@@ -43,7 +43,8 @@ def plan_by(session: Session, shoot: Shoot, rules: Standard) -> ShootPlan:
     """The plan of a shoot that is matched, by rules that need not be kept yet. It is shared: nobody may change it.
     Raises PatternError."""
     key = ("plan", shoot.id, shoot.name, rules.model_dump_json())
-    return kept(session, key, lambda: plan_lines(session, shoot.name, lines_of(session, shoot.id), rules))
+    at, name = shoot.id, shoot.name
+    return kept(session, key, lambda: plan_lines(session, name, lines_of(session, at), rules, row=row_of(session, at)))
 
 
 def plan_lines(

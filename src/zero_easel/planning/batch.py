@@ -52,16 +52,13 @@ class BatchPhoto(NamedTuple):
 
 class Batch(NamedTuple):
     """A plan. pictures: each with the place of its shot. subjects: what the place of each picture depends on, of all
-    shots that take part. left_out: why the others give no picture, and those whose view nobody asked for."""
+    shots that take part. left_out: why the others give no picture, and those whose view nobody asked for. clashes:
+    outputs that would share a name; a run must not start while there are any."""
 
     pictures: list[Planned]
     subjects: dict[int, Subject]
     left_out: dict[int, str]
-
-    @property
-    def clashes(self) -> list[Clash]:
-        """Outputs that would share a name; a run must not start while there are any."""
-        return find_clashes(self.pictures)
+    clashes: list[Clash]
 
 
 class Products(NamedTuple):
@@ -97,7 +94,7 @@ def plan(
     pictures = [one._replace(at=part[one.at]) for one in planned]
     asked = {one.at for one in pictures}
     left_out = {at: shot.out or NOT_ASKED for at, shot in enumerate(shots) if shot.out or at not in asked}
-    return Batch(pictures, subjects, left_out)
+    return Batch(pictures, subjects, left_out, find_clashes(pictures))
 
 
 def _subjects(shots: Sequence[BatchPhoto], standard: Standard, products: Mapping[str, Product]) -> list[Subject]:

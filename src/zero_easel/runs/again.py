@@ -4,9 +4,11 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.model import Standard, StandardError, validated
 from zero_easel.core.standard.patterns import Pattern
-from zero_easel.library.store.models import PictureRow, PictureState, Run
+from zero_easel.library.store.models import PictureRow, Run
 from zero_easel.library.store.vault import Vault
-from zero_easel.runs.reuse import Keys, reuse
+from zero_easel.runs.drafting import Draft, write_down
+from zero_easel.runs.keys import Keys
+from zero_easel.runs.reuse import taken_over
 from zero_easel.runs.service import RunError, finish_if_through, is_under_way, pictures_of
 
 _SIZES = {"width", "height"}
@@ -24,12 +26,10 @@ def start_again(session: Session, vault: Vault, before: Run, deliverable: str, l
     session.flush()
     old = [row for row in pictures_of(session, before.id) if row.deliverable == deliverable and row.output]
     keys = Keys(rules, [row.subject for row in old])
-    rows = [_copied(row, run.id, keys) for row in old]
-    if not rows:
+    if not old:
         raise RunError(f"Run {before.id} made no pictures called {deliverable}.")
-    reuse(session, vault, run, rows)
-    session.add_all(rows)
-    session.flush()
+    drafts = [_copied(row, keys) for row in old]
+    write_down(session, run.id, drafts, taken_over(session, vault, run, drafts))
     finish_if_through(session, vault, run.id)
     session.refresh(run)
     return run
@@ -54,19 +54,16 @@ def _resized(rules: Standard, name: str, longest: int) -> Standard:
         raise RunError(f"It cannot have that size: {error}.") from error
 
 
-def _copied(row: PictureRow, run_id: int, keys: Keys) -> PictureRow:
-    made = PictureRow(
-        run_id=run_id,
-        photo_id=row.photo_id,
-        original=row.original,
-        code=row.code,
-        view=row.view,
+def _copied(row: PictureRow, keys: Keys) -> Draft:
+    draft = Draft(
+        row.photo_id,
+        row.original,
+        row.code,
+        row.view,
+        row.subject,
         deliverable=row.deliverable,
         output=row.output,
         note=row.note,
-        subject=row.subject,
         fields=row.fields,
-        state=PictureState.WAITING,
     )
-    made.key = keys.key(made)
-    return made
+    return draft.keyed(keys)

@@ -33,6 +33,8 @@ log = structlog.get_logger()
 
 _PATIENCE = 5
 """Matching a shoot that still grows waits this many times as long as the last matching took."""
+_MATCH = 0.3
+"""Seconds between two looks for shoots to be matched, at least."""
 _LOOKING = 30.0
 """Seconds for which somebody who has asked for photos is taken to look at them."""
 _TIDY = 3_600.0
@@ -192,7 +194,7 @@ class Dispatcher:
             for shoot in stale:
                 if shoot.id not in waiting:
                     ensure_matched(session, shoot)
-            self._match_after = started + _PATIENCE * (time.monotonic() - started)
+            self._match_after = started + max(_MATCH, _PATIENCE * (time.monotonic() - started))
 
     def _collect(self) -> None:
         """Write down what has come back; wait a moment for it, or for new work if nothing is in hand."""
@@ -219,7 +221,8 @@ class Dispatcher:
             else:
                 note(session, job, result)
         self._lost.remove(job)
-        if job.run_id is not None:
+        # While others of its run are in hand it is not through: no need to ask for each picture.
+        if job.run_id is not None and all(other.run_id != job.run_id for other in self._in_hand.values()):
             with self._database.session() as session:
                 through = finish_if_through(session, self._vault, job.run_id)
             if through and not self._in_hand and not self._lost:

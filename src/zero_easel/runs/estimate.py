@@ -15,12 +15,13 @@ from zero_easel.core.placing.layout import is_by_row, lay_out, rules_of
 from zero_easel.core.placing.placement import Placement, Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.sizes import rules_on, size_of
-from zero_easel.library.store.models import PhotoRow, PictureRow, Shoot
+from zero_easel.library.batches import plan_shoot
+from zero_easel.library.store.models import PhotoRow, Shoot
 from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, picture_of
 from zero_easel.planning.batch import lay_all
+from zero_easel.runs.drafting import Draft, drafts_of
 from zero_easel.runs.reuse import made_before
-from zero_easel.runs.service import picture_rows, plan_with_row
 from zero_easel.runs.work import kept_source
 
 PATIENCE = 2.3
@@ -53,7 +54,7 @@ class Estimate:
 class _Wanted:
     """A picture that is to come. hint: a number that grows with its bytes, 0 if unknown. bytes: once they are known."""
 
-    row: PictureRow
+    row: Draft
     photo: PhotoRow
     subject: Subject
     placement: Placement | None
@@ -81,8 +82,8 @@ class Estimator:
         ]
 
     def _wanted(self, session: Session, shoot: Shoot, standard: Standard) -> list[_Wanted]:
-        planned = plan_with_row(session, shoot)
-        rows = [row for row in picture_rows(session, shoot, standard, planned) if row.output]
+        planned = plan_shoot(session, shoot)
+        rows = [row for row in drafts_of(session, shoot, standard, planned) if row.output]
         made = made_before(session, [row.key for row in rows]) | self._measured
         subjects = {planned.lines[at].id: subject for at, subject in planned.batch.subjects.items()}
         photos = {

@@ -4,14 +4,18 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.standard.differences import differences
 from zero_easel.core.standard.model import Standard
-from zero_easel.library.store.models import PictureRow, PictureState, Run, Shoot
+from zero_easel.core.standard.patterns import Value
+from zero_easel.library.batches import plan_shoot
+from zero_easel.library.store.models import PictureRow, PictureState, PictureSubject, Run, Shoot
+from zero_easel.runs.drafting import Draft, drafts_of
 from zero_easel.runs.reuse import made_before
-from zero_easel.runs.service import latest_run, picture_rows, pictures_of, plan_with_row
+from zero_easel.runs.service import latest_run
 
 _FEW = 2
 """Rules that changed which are named one by one; of more, how many there are is said."""
@@ -34,9 +38,10 @@ def forecast(session: Session, shoot: Shoot) -> Forecast | None:
     if last is None:
         return None
     standard = shoot.standard.rules
-    rows = [row for row in picture_rows(session, shoot, standard, plan_with_row(session, shoot)) if row.output]
+    drafts = drafts_of(session, shoot, standard, plan_shoot(session, shoot))
+    rows = [draft for draft in drafts if draft.output]
     there = made_before(session, [row.key for row in rows])
-    before = {(row.photo_id, row.deliverable): row for row in pictures_of(session, last.id) if row.output}
+    before = _before(session, last) if any(row.key not in there for row in rows) else {}
     changed = _changed(last, standard)
     why = Counter(
         _reason(row, before.get((row.photo_id, row.deliverable)), changed, last, standard)
@@ -45,6 +50,21 @@ def forecast(session: Session, shoot: Shoot) -> Forecast | None:
     )
     ordered = tuple((count, reason) for reason, count in why.most_common())
     return Forecast(len(rows), sum(row.key in there for row in rows), ordered)
+
+
+class _Before(NamedTuple):
+    """A picture of the last run."""
+
+    state: PictureState
+    subject: PictureSubject
+    fields: Mapping[str, Value]
+
+
+def _before(session: Session, last: Run) -> dict[tuple[int, str], _Before]:
+    query = select(
+        PictureRow.photo_id, PictureRow.deliverable, PictureRow.state, PictureRow.subject, PictureRow.fields
+    ).where(PictureRow.run_id == last.id, PictureRow.output != "")
+    return {(photo_id, name): _Before(*more) for photo_id, name, *more in session.execute(query)}
 
 
 def _changed(last: Run, standard: Standard) -> dict[str, str]:
@@ -66,9 +86,7 @@ def _said(texts: Sequence[str]) -> str:
     return f"the rules changed: {'; '.join(texts)}" if texts else ""
 
 
-def _reason(
-    row: PictureRow, before: PictureRow | None, changed: Mapping[str, str], last: Run, standard: Standard
-) -> str:
+def _reason(row: Draft, before: _Before | None, changed: Mapping[str, str], last: Run, standard: Standard) -> str:
     """Why a picture has to be made, to follow "because"."""
     if before is None:
         new = all(one.name != row.deliverable for one in last.rules.deliverables)

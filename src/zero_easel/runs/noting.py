@@ -3,6 +3,7 @@
 from dataclasses import fields
 from typing import Any
 
+from sqlalchemy import update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
@@ -25,8 +26,9 @@ def note(session: Session, job: Job, result: Any) -> None:
     if cleared is not None:
         _store_cutout(session, job.photo_id, cleared)
     if job.picture_ids:
-        _store_pictures(session, job, result)
-        _stop_if_asked(session, job)
+        failures = _store_pictures(session, job, result)
+        if failures:
+            _stop_if_asked(session, job.run_id, failures[0])
     elif isinstance(result, BaseException) and (photo := session.get(PhotoRow, job.photo_id)):
         photo.clearing, photo.problem = Clearing.FAILED, reason_of(result, job.name)
 
@@ -40,30 +42,40 @@ def _store_cutout(session: Session, photo_id: int, cleared: Cleared) -> None:
         photo.clearing, photo.problem, photo.cutout_key = Clearing.DONE, "", cleared.key
 
 
-def _stop_if_asked(session: Session, job: Job) -> None:
+def _stop_if_asked(session: Session, run_id: int | None, failure: str) -> None:
     """Let a run rest in which a picture has failed, if a person wants to look at that first."""
-    run = session.get(Run, job.run_id)
-    if run is None or not run.stop_at_failure:  # a trial may have gone meanwhile
-        return
-    failed = [picture for at in job.picture_ids if (picture := session.get(PictureRow, at)) is not None]
-    failed = [picture for picture in failed if picture.state == PictureState.FAILED]
-    if failed and run.state == RunState.RUNNING:
-        run.state, run.note = RunState.PAUSED, f"It rests, as asked, for a picture failed: {failed[0].message}"
+    run = session.get(Run, run_id)
+    # A trial may have gone meanwhile.
+    if run is not None and run.stop_at_failure and run.state == RunState.RUNNING:
+        run.state, run.note = RunState.PAUSED, f"It rests, as asked, for a picture failed: {failure}"
 
 
-def _store_pictures(session: Session, job: Job, result: Any) -> None:
+def _store_pictures(session: Session, job: Job, result: Any) -> list[str]:
+    """Returns why some failed. Those of a trial that has gone meanwhile are gone."""
     lost = isinstance(result, BaseException)
     made = [Made(failure=reason_of(result, job.name))] * len(job.picture_ids) if lost else result.made
     for picture_id, one in zip(job.picture_ids, made, strict=True):
-        picture = session.get(PictureRow, picture_id)
-        if picture is None:
-            continue
-        picture.made = now()
-        if one.failure:
-            picture.state, picture.message = PictureState.FAILED, one.failure
-            continue
-        picture.state, picture.message, picture.quality = PictureState.DONE, one.message, one.quality
-        picture.width, picture.height = one.width, one.height
-        picture.bytes, picture.sha256 = one.bytes, one.sha256
-        picture.checks, picture.matrix = one.checks, one.matrix
-        picture.unmet = unmet_of(one.checks)
+        # No row is read for it: this is done for every picture of a run, beside pages that are looked at.
+        session.execute(
+            update(PictureRow).where(PictureRow.id == picture_id).values(_known_of(one)),
+            execution_options={"synchronize_session": False},
+        )
+    return [one.failure for one in made if one.failure]
+
+
+def _known_of(made: Made) -> dict[str, Any]:
+    if made.failure:
+        return {"state": PictureState.FAILED, "message": made.failure, "made": now()}
+    return {
+        "state": PictureState.DONE,
+        "message": made.message,
+        "made": now(),
+        "quality": made.quality,
+        "width": made.width,
+        "height": made.height,
+        "bytes": made.bytes,
+        "sha256": made.sha256,
+        "checks": made.checks,
+        "matrix": made.matrix,
+        "unmet": unmet_of(made.checks),
+    }

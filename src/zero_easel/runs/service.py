@@ -8,35 +8,21 @@ from dataclasses import dataclass
 from sqlalchemy import Select, delete, func, select, update
 from sqlalchemy.orm import Session, joinedload
 
-from zero_easel.core.catalog.plan import Planned
 from zero_easel.core.light.geometry import Size
 from zero_easel.core.placing.layout import is_by_row
 from zero_easel.core.placing.placement import Adjustment, Placement, Subject
-from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.engines.making import Made
-from zero_easel.library.batches import ShootPlan, plan_lines
-from zero_easel.library.changes.cutouts import cutout_keys
-from zero_easel.library.changes.matches import ensure_matched
+from zero_easel.library.batches import plan_shoot
 from zero_easel.library.changes.standards import freeze
-from zero_easel.library.lists.lines import PhotoLine, lines_of, takes_part
-from zero_easel.library.lists.lineup import row_of
+from zero_easel.library.lists.lines import takes_part
 from zero_easel.library.shoots import waiting_to_be_read
-from zero_easel.library.store.models import (
-    Clearing,
-    PhotoRow,
-    PictureRow,
-    PictureState,
-    PictureSubject,
-    Run,
-    RunState,
-    Shoot,
-    now,
-)
+from zero_easel.library.store.models import Clearing, PhotoRow, PictureRow, PictureState, Run, RunState, Shoot, now
 from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import needs_cutout
 from zero_easel.planning.batch import lay_all
-from zero_easel.runs.reuse import Keys, reuse
+from zero_easel.runs.drafting import Draft, drafts_of, write_down
+from zero_easel.runs.reuse import in_pieces, taken_over
 
 UNDER_WAY = (RunState.RUNNING, RunState.PAUSED)
 RESTING = (RunState.PAUSED, RunState.STOPPED, RunState.INTERRUPTED)
@@ -117,7 +103,7 @@ def start_run(session: Session, vault: Vault, shoot: Shoot, only: Collection[int
     if is_under_way(session, shoot.id):
         raise RunError("A run over this shoot is under way.")
     try:
-        planned = plan_with_row(session, shoot)
+        planned = plan_shoot(session, shoot)
     except PatternError as error:
         raise RunError(f"The file names cannot be made: {error}.") from error
     unread = any(not line.code and not line.read for line, _ in planned.pictures)
@@ -133,18 +119,21 @@ def start_run(session: Session, vault: Vault, shoot: Shoot, only: Collection[int
     run.trial, run.stop_at_failure = only is not None, shoot.stop_at_failure
     session.add(run)
     session.flush()
-    rows = picture_rows(session, shoot, run.rules, planned, run.id)
-    for row in rows:
-        if only is not None and row.output and row.photo_id not in only:
-            row.state, row.message = PictureState.LEFT_OUT, "is not part of the trial"
+    drafts = drafts_of(session, shoot, run.rules, planned)
+    if only is not None:
+        drafts = [_tried(draft, only) for draft in drafts]
     # Taken over before they are written down: of thousands each is written once.
-    reuse(session, vault, run, rows)
-    session.add_all(rows)
-    session.flush()
+    write_down(session, run.id, drafts, taken_over(session, vault, run, drafts))
     _remove_trials(session, vault, run)
     finish_if_through(session, vault, run.id)
     session.refresh(run)
     return run
+
+
+def _tried(draft: Draft, only: Collection[int]) -> Draft:
+    if draft.output and draft.photo_id not in only:
+        return draft._replace(state=PictureState.LEFT_OUT, message="is not part of the trial")
+    return draft
 
 
 def is_under_way(session: Session, shoot_id: int) -> bool:
@@ -161,44 +150,6 @@ def _remove_trials(session: Session, vault: Vault, new: Run) -> None:
         session.delete(run)
         session.flush()
         vault.remove_run(run.id)
-
-
-def plan_with_row(session: Session, shoot: Shoot) -> ShootPlan:
-    """The plan of a shoot, with all that the places of its pictures depend on. Raises PatternError."""
-    ensure_matched(session, shoot)
-    lines = lines_of(session, shoot.id)
-    return plan_lines(session, shoot.name, lines, shoot.standard.rules, row=row_of(session, shoot.id))
-
-
-def picture_rows(
-    session: Session, shoot: Shoot, standard: Standard, planned: ShootPlan, run_id: int = 0
-) -> list[PictureRow]:
-    """A row per picture, and one for each photo that gives none, as a run of the standard would begin with them."""
-    cutouts, batch = cutout_keys(session, shoot.id), planned.batch
-    kept = {at: _kept(subject, cutouts[planned.lines[at].id]) for at, subject in batch.subjects.items()}
-    keys = Keys(standard, list(kept.values()))
-    by_photo: dict[int, list[Planned]] = {}
-    for picture in batch.pictures:
-        by_photo.setdefault(picture.at, []).append(picture)
-    rows = []
-    for at, line in enumerate(planned.lines):
-        for picture in by_photo.get(at, []):
-            row = _row_of(run_id, line, kept[at])
-            row.output, row.view, row.note, row.deliverable = (
-                picture.output,
-                picture.view,
-                picture.note,
-                picture.deliverable,
-            )
-            row.fields = {key: value for key, value in picture.values.items() if value not in (None, "")}
-            row.key = keys.key(row)
-            rows.append(row)
-        if at not in by_photo:
-            row = _row_of(run_id, line, kept.get(at, PictureSubject()))
-            row.state = PictureState.FAILED if line.error else PictureState.LEFT_OUT
-            row.message = batch.left_out[at]
-            rows.append(row)
-    return rows
 
 
 def set_state(run: Run, state: RunState) -> None:
@@ -401,25 +352,6 @@ def made_of(picture: PictureRow) -> Made:
     )
 
 
-def _kept(subject: Subject, cutout: str) -> PictureSubject:
-    """Of a photo, all that its picture depends on besides the rules, as it is kept."""
-    return PictureSubject(
-        subject.category, subject.view, subject.size, subject.adjustment.changed(), cutout, subject.listed
-    )
-
-
-def _row_of(run_id: int, line: PhotoLine, subject: PictureSubject) -> PictureRow:
-    return PictureRow(
-        run_id=run_id,
-        photo_id=line.id,
-        original=line.name,
-        code=line.code,
-        view=line.view,
-        subject=subject,
-        state=PictureState.WAITING,
-    )
-
-
 def _counts(session: Session, run_id: int) -> Counter[PictureState]:
     query = select(PictureRow.state, func.count()).where(PictureRow.run_id == run_id).group_by(PictureRow.state)
     return Counter({state: count for state, count in session.execute(query)})
@@ -427,9 +359,11 @@ def _counts(session: Session, run_id: int) -> Counter[PictureState]:
 
 def _check_files(session: Session, vault: Vault, run: Run) -> int:
     """A picture counts as done only while its file is there in full; returns how many are not."""
-    gone, there = 0, vault.pictures(run.id)
-    for picture in pictures_of(session, run.id):
-        if picture.state == PictureState.DONE and there.get(picture.output) != picture.bytes:
-            picture.state, gone = PictureState.WAITING, gone + 1
-    session.flush()
-    return gone
+    there = vault.pictures(run.id)
+    done = select(PictureRow.id, PictureRow.output, PictureRow.bytes).where(
+        PictureRow.run_id == run.id, PictureRow.state == PictureState.DONE
+    )
+    gone = [at for at, output, size in session.execute(done) if there.get(output) != size]
+    for some in in_pieces(gone):
+        session.execute(update(PictureRow).where(PictureRow.id.in_(some)).values(state=PictureState.WAITING))
+    return len(gone)

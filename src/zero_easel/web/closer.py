@@ -1,6 +1,6 @@
 """One photo of a shoot seen closer at the stage of light: how its light is spread, and how it agrees with others."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -72,12 +72,14 @@ def preview_of(vault: Vault, key: str, kind: str) -> NDArray[np.uint8] | None:
     return np.dstack([photo.pixels, alpha])
 
 
-def agreements(row: Sequence[RowEntry], placements: Sequence[Placement | None]) -> dict[str, float]:
-    """Of each product with several photos, the largest Delta E between their items' mean colours after the tone."""
+def agreements(
+    row: Sequence[RowEntry], placements: Sequence[Placement | None], codes: Collection[str]
+) -> dict[str, float]:
+    """Of each of some products with several photos, the largest Delta E between their items' mean colours after the
+    tone."""
     seen: dict[str, list[NDArray[np.float32]]] = {}
     for entry, placement in zip(row, placements, strict=True):
-        lab = _mean_after(entry, placement)
-        if entry.line.code and lab is not None:
+        if entry.line.code and entry.line.code in codes and (lab := _mean_after(entry, placement)) is not None:
             seen.setdefault(entry.line.code, []).append(lab)
     return {
         code: round(max(float(delta_e(one, other)) for one in labs for other in labs), 1)
@@ -92,8 +94,7 @@ def _views(row: Sequence[RowEntry], placements: Sequence[Placement | None], at: 
         return []
     found = []
     for entry, placement in zip(row, placements, strict=True):
-        lab = _mean_after(entry, placement)
-        if entry is row[at] or entry.line.code != code or lab is None:
+        if entry is row[at] or entry.line.code != code or (lab := _mean_after(entry, placement)) is None:
             continue
         name = entry.subject.view or entry.line.name
         found.append(f"{name}: {float(delta_e(own, lab)):.1f} Delta E")

@@ -64,8 +64,9 @@ def follow_cutouts(session: Session, photos: Sequence[PhotoRow]) -> None:
 def cutout_keys(session: Session, shoot_id: int) -> dict[int, str]:
     """Names of the cutouts that the photos of a shoot should have, by photo id."""
     empties = empties_of(session, shoot_id)
-    photos = session.scalars(select(PhotoRow).where(PhotoRow.shoot_id == shoot_id)).unique()
-    return {photo.id: key_of(photo, empties) for photo in photos}
+    query = select(PhotoRow.id, PhotoRow.digest, PhotoRow.marks, PhotoRow.adjustment)
+    photos = session.execute(query.where(PhotoRow.shoot_id == shoot_id))
+    return {at: cutout_key(digest, empties, marks, moved.rectified) for at, digest, marks, moved in photos}
 
 
 def requeue_outdated(session: Session, vault: Vault) -> int:

@@ -15,27 +15,28 @@ from sqlalchemy.orm import Session
 T = TypeVar("T")
 PHOTOS = ("photo", "original", "cutout", "product", "shot", "shoot")
 """Tables of which lines and rows of photos are worked out."""
-_KEPT: LRUCache[Hashable, tuple[Any, Any]] = LRUCache(24)
+_LARGE: LRUCache[Hashable, tuple[Any, Any]] = LRUCache(24)
+_SMALL: LRUCache[Hashable, tuple[Any, Any]] = LRUCache(500)
 _LOCK = Lock()
 _COUNTS = text("SELECT name, changes FROM changed ORDER BY name")
 
 
-def kept(session: Session, key: Hashable, work_out: Callable[[], T]) -> T:
+def kept(session: Session, key: Hashable, work_out: Callable[[], T], *, small: bool = False) -> T:
     """What work_out returns, which depends on the PHOTOS tables, the key, and nothing else. It is shared: nobody may
-    change it. A session that has changed something itself gets its own."""
+    change it. A session that has changed something itself gets its own. small: takes no more room with more photos."""
     session.flush()
     connection = session.connection()
     raw = connection.connection.dbapi_connection
     if raw is None or raw.in_transaction:
         return work_out()
     changes = tuple(count for name, count in session.execute(_COUNTS).all() if name in PHOTOS)
-    where = (str(connection.engine.url), key)
+    cache, where = _SMALL if small else _LARGE, (str(connection.engine.url), key)
     with _LOCK:
-        known = _KEPT.get(where)
+        known = cache.get(where)
     if known is not None and known[0] == changes:
         return known[1]  # type: ignore[no-any-return]
     # What comes in meanwhile may be in it already; the next to ask then works it out once more.
     value = work_out()
     with _LOCK:
-        _KEPT[where] = (changes, value)
+        cache[where] = (changes, value)
     return value

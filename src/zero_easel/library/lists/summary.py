@@ -8,6 +8,7 @@ from sqlalchemy import ColumnElement, and_, func, or_, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.items.flag import DOUBTFUL
+from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import wants_products
 from zero_easel.library.store.models import (
     Clearing,
@@ -75,8 +76,13 @@ _TO_SETTLE = or_(
 )
 
 
-def summaries(session: Session, shoot_ids: Collection[int] | None = None) -> dict[int, Summary]:
-    """The numbers of some shoots, or of all, by their ids; shoots without photos are not among them."""
+def summaries(session: Session, shoot_ids: Collection[int]) -> dict[int, Summary]:
+    """The numbers of some shoots, by their ids; shoots without photos are not among them. They are shared: nobody may
+    change them."""
+    return kept(session, ("summaries", tuple(shoot_ids)), lambda: _counted(session, shoot_ids), small=True)
+
+
+def _counted(session: Session, shoot_ids: Collection[int]) -> dict[int, Summary]:
 
     def count(condition: ColumnElement[bool]) -> ColumnElement[int]:
         return func.count(PhotoRow.id).filter(condition)
@@ -94,18 +100,15 @@ def summaries(session: Session, shoot_ids: Collection[int] | None = None) -> dic
         )
         .join(Original, Original.digest == PhotoRow.digest)
         .outerjoin(CutoutRow, CutoutRow.key == PhotoRow.cutout_key)
+        .where(PhotoRow.shoot_id.in_(shoot_ids))
         .group_by(PhotoRow.shoot_id)
     )
-    if shoot_ids is not None:
-        query = query.where(PhotoRow.shoot_id.in_(shoot_ids))
     return {row[0]: Summary(*row[1:]) for row in session.execute(query)}
 
 
-def newest_runs(session: Session, shoot_ids: Collection[int] | None = None) -> dict[int, RunCounts]:
-    """The newest run of some shoots that was no trial, or of all that were ever run, by the shoots' ids."""
-    newest = select(func.max(Run.id)).where(~Run.trial).group_by(Run.shoot_id)
-    if shoot_ids is not None:
-        newest = newest.where(Run.shoot_id.in_(shoot_ids))
+def newest_runs(session: Session, shoot_ids: Collection[int]) -> dict[int, RunCounts]:
+    """The newest run of some shoots that was no trial, by the shoots' ids."""
+    newest = select(func.max(Run.id)).where(~Run.trial, Run.shoot_id.in_(shoot_ids)).group_by(Run.shoot_id)
     query = (
         select(Run.shoot_id, Run.state, PictureRow.state, func.count(PictureRow.id))
         .outerjoin(PictureRow, PictureRow.run_id == Run.id)
@@ -122,6 +125,16 @@ def newest_runs(session: Session, shoot_ids: Collection[int] | None = None) -> d
 
 def shelves(session: Session) -> dict[int, list[PhotoRow]]:
     """A few photos of different products of each shoot, to know it by: cleared ones, but where pictures are whole."""
+    chosen = kept(session, ("shelves",), lambda: _on_shelves(session), small=True)
+    found: dict[int, list[PhotoRow]] = {}
+    for some in (chosen[at : at + 500] for at in range(0, len(chosen), 500)):
+        for photo in session.scalars(select(PhotoRow).where(PhotoRow.id.in_(some)).order_by(PhotoRow.id)).unique():
+            found.setdefault(photo.shoot_id, []).append(photo)
+    return found
+
+
+def _on_shelves(session: Session) -> list[int]:
+    """Ids of the photos, in their order."""
     called = func.coalesce(func.nullif(PhotoRow.code, ""), PhotoRow.name)
     first = func.row_number().over(partition_by=(PhotoRow.shoot_id, called), order_by=PhotoRow.id).label("first")
     cleared = (
@@ -134,8 +147,4 @@ def shelves(session: Session) -> dict[int, list[PhotoRow]]:
     )
     place = func.row_number().over(partition_by=cleared.c.shoot_id, order_by=cleared.c.id).label("place")
     ranked = select(cleared.c.id, place).where(cleared.c.first == 1).subquery()
-    chosen = select(ranked.c.id).where(ranked.c.place <= _ON_SHELF)
-    found: dict[int, list[PhotoRow]] = {}
-    for photo in session.scalars(select(PhotoRow).where(PhotoRow.id.in_(chosen)).order_by(PhotoRow.id)).unique():
-        found.setdefault(photo.shoot_id, []).append(photo)
-    return found
+    return list(session.scalars(select(ranked.c.id).where(ranked.c.place <= _ON_SHELF).order_by(ranked.c.id)))

@@ -12,6 +12,7 @@ from zero_easel.library.changes.cutouts import set_empty
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.repairs import leave_out, leave_photo_out
 from zero_easel.library.incoming import take
+from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import line_of, lines_of
 from zero_easel.library.lists.listing import SORTS, Ask, listed, looks_soft, softness, wanted_ids
 from zero_easel.library.store.models import Shoot
@@ -52,7 +53,10 @@ def bring_in_page(request: Request, session: Db, shoot: ShootById, ask: Asked) -
     """The list of photos, with a place to drop more."""
     ensure_matched(session, shoot)
     lines = lines_of(session, shoot.id)
-    page = listed(lines, ask, shoot.standard.rules.canvas)
+    canvas = shoot.standard.rules.canvas
+    # Of these very lines, which are kept with it: others may have come since.
+    key = ("listed", shoot.id, id(lines), ask, canvas.model_dump_json())
+    page = kept(session, key, lambda: (lines, listed(lines, ask, canvas)))[1]
     return show(
         request,
         "bring_in.html",

@@ -118,14 +118,16 @@ def _wall(session: Db, bench: Bench, shoot: Shoot, page: int) -> dict[str, Any]:
     wanted = _wanted_cut_out(session, shoot) if kept else set()
     used = [line for line in lines if not kept or line.id in wanted]
     waiting = [line.id for line in used if line.clearing == Clearing.WAITING]
-    look_at = [line for line in used if doubtful(line)]
-    ready = [one for one in lines if one.confidence is not None and one.clearing == Clearing.DONE and not doubtful(one)]
+    doubts = {line.id for line in lines if doubtful(line)}
+    look_at = [line for line in used if line.id in doubts]
+    ready = [
+        one for one in lines if one.confidence is not None and one.clearing == Clearing.DONE and one.id not in doubts
+    ]
     pages = max(1, -(-(len(look_at) + len(ready)) // _PAGE))
     page = min(max(1, page), pages)
     shown = [line.id for line in [*look_at, *ready][(page - 1) * _PAGE : page * _PAGE]]
     rows = session.scalars(select(PhotoRow).where(PhotoRow.id.in_(shown))).unique()
     photos = {photo.id: photo for photo in rows}
-    doubts = {line.id for line in look_at}
     bench.dispatcher.look_at(waiting[:_PAGE])
     return {
         "shoot": shoot,
@@ -170,4 +172,5 @@ def in_order(lines: Sequence[PhotoLine]) -> list[PhotoLine]:
     """All that take part, the least certain first, then in shooting order."""
     part = [line for line in lines if takes_part(line)]
     first = sorted((line for line in part if doubtful(line)), key=lambda line: line.confidence or 0.0)
-    return first + [line for line in part if not doubtful(line)]
+    ahead = {line.id for line in first}
+    return first + [line for line in part if line.id not in ahead]

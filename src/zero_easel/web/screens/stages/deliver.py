@@ -18,6 +18,7 @@ from zero_easel.core.standard.sizes import rules_on, size_of
 from zero_easel.library.batches import ShootPlan, plan_shoot
 from zero_easel.library.changes.matches import troubles_of
 from zero_easel.library.changes.standards import all_standards
+from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import doubtful, lines_of
 from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Shoot
@@ -107,12 +108,10 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
     except PatternError as problem:
         error = f"The file names cannot be made: {problem}."
     run = latest_run(session, shoot.id)
-    lines = plan.lines if plan else lines_of(session, shoot.id)
-    rules, row = shoot.standard.rules, row_of(session, shoot.id)
-    placements = laid_out(session, shoot.id, row, rules)
-    cut, enlarged = _warnings(row, placements)
-    planned = plan.pictures if plan else []
-    photos = {line.id: line for line, _ in planned}
+    rules = shoot.standard.rules
+    # Of this very plan, which is kept with it: another may have come since.
+    key = ("delivered", shoot.id, id(plan), rules.model_dump_json())
+    facts = kept(session, key, lambda: (plan, _facts(session, shoot, rules, plan)))[1]
     return show(
         request,
         "deliver.html",
@@ -121,29 +120,57 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         marks=stages(session, shoot),
         stage="deliver",
         error=error,
-        planned=planned,
         clashes=plan.batch.clashes if plan else [],
+        first=plan.batch.pictures[0] if plan and plan.batch.pictures else None,
         rules=rules,
         row=shoot.standard,
-        counts=Counter(picture.deliverable for _, picture in planned),
-        sizes={d.name: _sizes(row, placements, rules, d) for d in rules.deliverables},
         standards=[(row.id, row.rules.name) for row in all_standards(session)],
-        look_at=sum(one.line.id in photos and needs_cutout(one.subject, rules) for one in row if doubtful(one.line)),
-        staying=len(lines) - len(photos),
-        unsettled=troubles_of(lines).count,
-        unknown=sum(line.unmatched for line in photos.values()),
-        few=_few(request, row),
-        cut=cut,
-        enlarged=enlarged,
+        few=_few(request, facts.largest),
+        **facts._asdict(),
         **(run_context(session, run) if run else {"run": None, "at": None}),
     )
 
 
-def _few(request: Request, row: Sequence[RowEntry]) -> tuple[int, int] | None:
+class _Facts(NamedTuple):
+    """What a run would make, as far as its photos tell. counts: pictures of each deliverable; sizes: theirs. look_at,
+    staying, unsettled, unknown: photos with doubtful cutouts, that give no picture, whose match a person has to settle,
+    without a product. largest: megabytes of memory that one takes. cut, enlarged: as _warnings has them."""
+
+    planned: int
+    counts: Counter[str]
+    sizes: dict[str, "_Sizes"]
+    look_at: int
+    staying: int
+    unsettled: int
+    unknown: int
+    largest: int
+    cut: list[tuple[str, str]]
+    enlarged: list[tuple[str, float]]
+
+
+def _facts(session: Db, shoot: Shoot, rules: Standard, plan: ShootPlan | None) -> _Facts:
+    lines = plan.lines if plan else lines_of(session, shoot.id)
+    row = row_of(session, shoot.id)
+    placements = laid_out(session, shoot.id, row, rules)
+    planned = plan.pictures if plan else []
+    photos = {line.id: line for line, _ in planned}
+    return _Facts(
+        len(planned),
+        Counter(picture.deliverable for _, picture in planned),
+        {d.name: _sizes(row, placements, rules, d) for d in rules.deliverables},
+        sum(one.line.id in photos and needs_cutout(one.subject, rules) for one in row if doubtful(one.line)),
+        len(lines) - len(photos),
+        troubles_of(lines).count,
+        sum(line.unmatched for line in photos.values()),
+        max((needed_mb(*one.subject.frame) for one in row), default=0),
+        *_warnings(row, placements),
+    )
+
+
+def _few(request: Request, largest: int) -> tuple[int, int] | None:
     """How many of the largest photos fit into memory at once, and how many megabytes one takes, if that is fewer than
     are worked on otherwise."""
     engine = bench_of(request).dispatcher.engine
-    largest = max((needed_mb(*one.subject.frame) for one in row), default=0)
     at_once = max(1, engine.megabytes // largest) if engine.megabytes and largest else engine.capacity
     return (at_once, largest) if at_once < engine.capacity else None
 

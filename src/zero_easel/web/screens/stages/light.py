@@ -8,6 +8,7 @@ from urllib.parse import urlsplit
 import numpy as np
 from fastapi import APIRouter, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.orm import InstrumentedAttribute
@@ -67,25 +68,41 @@ class Swatch(NamedTuple):
     agreement: float | None
 
 
-def swatches_of(row: Sequence[RowEntry], placements: Sequence[Placement | None]) -> list[Swatch]:
-    """One for each photo that is placed, those first whose backdrops are farthest from the middle one."""
+def swatches_of(row: Sequence[RowEntry], placements: Sequence[Placement | None], order: Sequence[int]) -> list[Swatch]:
+    """Of those photos of a row that are numbered, in their order. All of them are placed."""
+    apart, found = _apart(row), []
+    agreed = agreements(row, placements, {row[at].line.code for at in order})
+    for at in order:
+        entry, placement = row[at], placements[at]
+        assert placement is not None
+        own = entry.subject.measures.light if entry.subject.measures else None
+        both = _both(backdrop_of(entry.subject), placement.tone), _both(own, placement.tone)
+        by_hand, words = entry.subject.adjustment.neutral is not None, "; ".join(words_of(placement, entry.subject))
+        notes, agreement = _notes(placement), agreed.get(entry.line.code)
+        far = None if np.isnan(apart[at]) else round(float(apart[at]), 1)
+        found.append(Swatch(entry, placement.tone, *both, far, by_hand, notes, words, agreement))
+    return found
+
+
+def _order(row: Sequence[RowEntry], placements: Sequence[Placement | None]) -> list[int]:
+    """The photos that are placed: those with notes first, then by how far their backdrops are from the middle."""
+    placed = [at for at, placement in enumerate(placements) if placement is not None]
+    apart = np.nan_to_num(_apart(row).round(1), nan=-1.0)
+    return sorted(placed, key=lambda at: (not _notes(placements[at]), -apart[at]))
+
+
+def _apart(row: Sequence[RowEntry]) -> NDArray[np.float64]:
+    """(n,) Delta E of each photo's backdrop from the middle one; nan where it is not known."""
     lights = [backdrop_of(entry.subject) for entry in row]
     middle = middle_of([light for light in lights if light is not None])
-    agreed = agreements(row, placements)
-    swatches = []
-    for entry, placement, light in zip(row, placements, lights, strict=True):
-        if placement is None:
-            continue
-        measures, tone = entry.subject.measures, placement.tone
-        known = light is not None and middle is not None
-        apart = round(float(delta_e(lab_of(np.array(light)), lab_of(np.array(middle)))), 1) if known else None
-        notes = [note.text for note in placement.notes if note.kind == NoteKind.LIGHT]
-        by_hand = entry.subject.adjustment.neutral is not None
-        own = measures.light if measures else None
-        words, agreement = "; ".join(words_of(placement, entry.subject)), agreed.get(entry.line.code)
-        both = (_both(light, tone), _both(own, tone))
-        swatches.append(Swatch(entry, tone, *both, apart, by_hand, notes, words, agreement))
-    return sorted(swatches, key=lambda one: (not one.notes, -(one.apart if one.apart is not None else -1)))
+    if middle is None:
+        return np.full(len(row), np.nan)
+    colours = np.array([light or (np.nan,) * 3 for light in lights], np.float32)
+    return np.asarray(delta_e(lab_of(colours), lab_of(np.array(middle, np.float32))), np.float64)
+
+
+def _notes(placement: Placement | None) -> list[str]:
+    return [note.text for note in placement.notes if note.kind == NoteKind.LIGHT] if placement else []
 
 
 def _both(light: tuple[float, float, float] | None, tone: Tone) -> tuple[str, str]:
@@ -254,8 +271,9 @@ def greys_of(session: Db, shoot: Shoot, row: Sequence[RowEntry]) -> list[Grey]:
 def _shown(session: Db, shoot: Shoot, what: InstrumentedAttribute[Any]) -> dict[int, Any]:
     """What some photos of a shoot show besides goods, by their ids."""
     query = select(PhotoRow.id, what).join(Original, Original.digest == PhotoRow.digest)
-    rows = session.execute(query.where(PhotoRow.shoot_id == shoot.id, what.is_not(None)))
-    return {at: value for at, value in rows if value}
+    query = query.where(PhotoRow.shoot_id == shoot.id, what.is_not(None))
+    key = ("shown", shoot.id, what.key)
+    return kept(session, key, lambda: {at: value for at, value in session.execute(query) if value}, small=True)
 
 
 @router.post("/shoots/{shoot_id}/light/grey/{photo_id}")
@@ -319,15 +337,16 @@ def _context(request: Request, session: Db, shoot: Shoot) -> dict[str, Any]:
     rules = shoot.standard.rules
     row = row_of(session, shoot.id)
     placements = laid_out(session, shoot.id, row, rules)
-    key = ("swatches", shoot.id, id(row), rules.model_dump_json())
-    swatches = kept(session, key, lambda: (row, swatches_of(row, placements)))[1]
+    key = ("light", shoot.id, id(row), rules.model_dump_json())
+    order = kept(session, key, lambda: (row, _order(row, placements)))[1]
+    drawn = order if _asks_for_all(request) else order[:_FIRST]
     return {
         "shoot": shoot,
         "row": shoot.standard,
         "rules": rules,
         "shown": values_as_typed(rules),
-        "swatches": swatches if _asks_for_all(request) else swatches[:_FIRST],
-        "more": 0 if _asks_for_all(request) else max(0, len(swatches) - _FIRST),
+        "swatches": swatches_of(row, placements, drawn),
+        "more": len(order) - len(drawn),
         "is_apart": is_apart,
         "house": all(getattr(rules.item, field) == value for field, value in _HOUSE.items()),
         "targets": targets_of(session, shoot, row),

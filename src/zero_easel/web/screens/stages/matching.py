@@ -8,6 +8,7 @@ from fastapi import APIRouter, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse
 
 from zero_easel.core.catalog.matching import VIEWS
+from zero_easel.core.catalog.products import Product
 from zero_easel.library.changes.history import Where, undoable
 from zero_easel.library.changes.matches import ensure_matched, troubles_of
 from zero_easel.library.changes.repairs import (
@@ -24,6 +25,7 @@ from zero_easel.library.changes.repairs import (
     swap,
 )
 from zero_easel.library.changes.undo import redo, undo
+from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import count_products, find_code, find_products, products_by_code, products_unseen
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
@@ -159,15 +161,15 @@ def _behind(lines: list[PhotoLine], card_id: int) -> list[int]:
 def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
     ensure_matched(session, shoot)
     lines = lines_of(session, shoot.id)
-    troubles = troubles_of(lines)
+    # Of these very lines, which are kept with it: others may have come since.
+    troubles = kept(session, ("troubles", id(lines)), lambda: (lines, troubles_of(lines)))[1]
     rows = [line for line in lines if not line.error and not line.left_out and not line.empty]
     pages = max(1, -(-len(rows) // _PAGE))
     page = min(max(1, page), pages)
     shown = rows[(page - 1) * _PAGE : page * _PAGE]
     first = [*troubles.cards, *troubles.unmatched, *troubles.doubts][:_PAGE]
-    seen = {line.code for line in lines if line.code}
     catalog = products_by_code(session, {line.code for line in [*shown, *first] if line.code})
-    unseen, unseen_count = products_unseen(session, seen, _UNSEEN) if lines else ([], 0)
+    unseen, unseen_count = _unseen(session, shoot) if lines else ([], 0)
     return {
         "shoot": shoot,
         "marks": stages(session, shoot),
@@ -188,6 +190,15 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
         "twins": sum(not line.listed and line.doubt.endswith(" counts") for line in lines),
         "reading": sum(not line.read and not line.error for line in lines),
     }
+
+
+def _unseen(session: Db, shoot: Shoot) -> tuple[list[Product], int]:
+    """The first products of the catalog that no photo of a shoot shows, and how many there are."""
+
+    def found() -> tuple[list[Product], int]:
+        return products_unseen(session, {line.code for line in lines_of(session, shoot.id) if line.code}, _UNSEEN)
+
+    return kept(session, ("unseen", shoot.id), found, small=True)
 
 
 def _fresh(

@@ -1,7 +1,7 @@
 """Name: how files are called, tried out while it is typed, and the table old name -> new name."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Annotated, Any, NamedTuple
 
 from fastapi import APIRouter, BackgroundTasks, Form, Request
@@ -14,9 +14,10 @@ from zero_easel.core.standard.naming import portable
 from zero_easel.core.standard.patterns import FIELDS, NamePattern, PatternError
 from zero_easel.core.standard.rule import rules_in
 from zero_easel.folder.renaming import RenameError
-from zero_easel.library.batches import example_of, plan_by, plan_lines
+from zero_easel.library.batches import ShootPlan, example_of, plan_by, plan_lines
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.standards import following, set_rule
+from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import free_columns
 from zero_easel.library.store.models import Shoot
@@ -119,6 +120,7 @@ def _pointing(field: str, text: str, error: PatternError) -> Fault:
 def _names(
     session: Db, shoot: Shoot, rules: Standard, only: str, page: Number, fault: Fault | None = None
 ) -> dict[str, Any]:
+    plan: ShootPlan | None = None
     planned: list[tuple[PhotoLine, Planned]] = []
     clashes: Sequence[Clash] = []
     try:
@@ -126,9 +128,9 @@ def _names(
         planned, clashes = plan.pictures, plan.batch.clashes
     except PatternError as error:
         fault = fault or Fault("find", str(error))
-    twice = {original for clash in clashes for original in clash.originals}
-    clashing = {plan.path for _, plan in planned if plan.path in twice or plan.original in twice}
-    rows = [pair for pair in planned if _wanted(pair[1], only, clashing)]
+    key = ("named", shoot.id, id(plan))
+    clashing, problems, changed = kept(session, key, lambda: (plan, _counted(planned, clashes)))[1]
+    rows = [pair for pair in planned if _wanted(pair[1], only, clashing)] if only else planned
     pages = max(1, -(-len(rows) // _PAGE))
     page = min(max(1, page), pages)
     return {
@@ -145,17 +147,25 @@ def _names(
         "only": only,
         "clashes": clashes,
         "clashing": clashing,
-        "example": example_of([plan for _, plan in planned]),
-        "problems": sum(bool(plan.problems) or plan.path in clashing for _, plan in planned),
+        "example": example_of([one for _, one in planned]),
+        "problems": problems,
         "gs1": GS1,
-        "changed": sum(plan.original != plan.output for _, plan in planned),
+        "changed": changed,
         "fields": (*FIELDS, *free_columns(session)),
         "rule_values": values_as_typed(rules),
         "labelled": list(zip(_LABELS, sentences_of("names"), strict=True)),
     }
 
 
-def _wanted(plan: Planned, only: str, clashing: set[str]) -> bool:
+def _counted(planned: Sequence[tuple[PhotoLine, Planned]], clashes: Sequence[Clash]) -> tuple[frozenset[str], int, int]:
+    """Paths of photos whose pictures would share a name, how many pictures have problems, how many a new name."""
+    twice = {original for clash in clashes for original in clash.originals}
+    clashing = frozenset(plan.path for _, plan in planned if plan.path in twice or plan.original in twice)
+    problems = sum(bool(plan.problems) or plan.path in clashing for _, plan in planned)
+    return clashing, problems, sum(plan.original != plan.output for _, plan in planned)
+
+
+def _wanted(plan: Planned, only: str, clashing: Collection[str]) -> bool:
     if only == "problem":
         return bool(plan.problems) or plan.path in clashing
     return plan.original != plan.output if only == "changed" else True

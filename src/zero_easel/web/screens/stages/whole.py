@@ -24,7 +24,7 @@ from zero_easel.core.standard.grounds import Ground, read_ground
 from zero_easel.core.standard.model import ALL, Standard, StandardError, validated
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.sizes import SETS, read_deliverables, read_size
-from zero_easel.library.batches import ShootPlan, example_of
+from zero_easel.library.batches import ShootPlan, example_of, plan_shoot
 from zero_easel.library.changes.history import Where, undoable
 from zero_easel.library.changes.placing import keep_part_of
 from zero_easel.library.changes.repairs import leave_out
@@ -37,7 +37,7 @@ from zero_easel.library.size_sets import forget_sizes, keep_sizes, size_sets
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 from zero_easel.pipeline import clear
 from zero_easel.planning.batch import lay_all
-from zero_easel.runs.service import RunError, ask_for_run, latest_run, plan_with_row
+from zero_easel.runs.service import RunError, ask_for_run, latest_run
 from zero_easel.web.page import Bench, Db, Number, ShootById, file_size, found, show
 from zero_easel.web.screens.runs import run_context
 from zero_easel.web.screens.stages.bring_in import SHOWN, Asked
@@ -310,7 +310,7 @@ def _in_words(sizes: Sequence[Deliverable]) -> str:
 def _context(session: Db, bench: Bench, shoot: Shoot, ask: Ask) -> dict[str, Any]:
     error, plan = "", None
     try:
-        plan = plan_with_row(session, shoot)
+        plan = plan_shoot(session, shoot)
     except PatternError as problem:
         error = f"The file names cannot be made: {problem}."
     lines = plan.lines if plan else lines_of(session, shoot.id)
