@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
-from sqlalchemy import insert
+from sqlalchemy import ColumnDefault, insert
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.plan import Planned
@@ -15,6 +15,8 @@ from zero_easel.library.changes.cutouts import cutout_keys
 from zero_easel.library.lists.lines import PhotoLine
 from zero_easel.library.store.models import PictureRow, PictureState, PictureSubject, Shoot
 from zero_easel.runs.keys import Keys
+
+_PICTURES = PictureRow.metadata.tables[PictureRow.__tablename__]
 
 
 class Draft(NamedTuple):
@@ -60,11 +62,12 @@ def write_down(session: Session, run_id: int, drafts: Sequence[Draft], taken: Ma
     if not drafts:
         return
     known = {field for values in taken.values() for field in values} - set(Draft._fields)
-    defaults = {field: PictureRow.__table__.c[field].default for field in known}
+    defaults = {field: _PICTURES.c[field].default for field in known}
     # All rows name the same columns, so that they are written by one statement.
-    usual = {field: default.arg if default is not None else None for field, default in defaults.items()}
+    usual = {field: default.arg if isinstance(default, ColumnDefault) else None for field, default in defaults.items()}
     rows = [usual | {"run_id": run_id} | draft._asdict() | taken.get(at, {}) for at, draft in enumerate(drafts)]
-    session.execute(insert(PictureRow), rows)
+    # Into the table, not as objects: those are written one by one where some of their values are None.
+    session.execute(insert(_PICTURES), rows)
 
 
 def _picture(line: PhotoLine, picture: Planned, subject: PictureSubject) -> Draft:
