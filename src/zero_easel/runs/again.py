@@ -6,9 +6,9 @@ from zero_easel.core.standard.model import Standard, StandardError, validated
 from zero_easel.core.standard.patterns import Pattern
 from zero_easel.library.store.models import PictureRow, Run
 from zero_easel.library.store.vault import Vault
-from zero_easel.runs.drafting import Draft, write_down
-from zero_easel.runs.keys import Keys
-from zero_easel.runs.reuse import taken_over
+from zero_easel.runs.drafts.drafting import Draft, write_down
+from zero_easel.runs.drafts.keys import Keys
+from zero_easel.runs.drafts.reuse import taken_over
 from zero_easel.runs.service import RunError, finish_if_through, is_under_way, pictures_of
 
 _SIZES = {"width", "height"}

@@ -20,8 +20,8 @@ from zero_easel.library.store.models import PhotoRow, Shoot
 from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, picture_of
 from zero_easel.planning.batch import lay_all
-from zero_easel.runs.drafting import Draft, drafts_of
-from zero_easel.runs.reuse import made_before
+from zero_easel.runs.drafts.drafting import Draft, drafts_of
+from zero_easel.runs.drafts.reuse import made_before
 from zero_easel.runs.work import kept_source
 
 PATIENCE = 2.3

@@ -13,8 +13,8 @@ from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import Value
 from zero_easel.library.batches import plan_shoot
 from zero_easel.library.store.models import PictureRow, PictureState, PictureSubject, Run, Shoot
-from zero_easel.runs.drafting import Draft, drafts_of
-from zero_easel.runs.reuse import made_before
+from zero_easel.runs.drafts.drafting import Draft, drafts_of
+from zero_easel.runs.drafts.reuse import made_before
 from zero_easel.runs.service import latest_run
 
 _FEW = 2

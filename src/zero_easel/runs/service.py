@@ -21,8 +21,8 @@ from zero_easel.library.store.models import Clearing, PhotoRow, PictureRow, Pict
 from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import needs_cutout
 from zero_easel.planning.batch import lay_all
-from zero_easel.runs.drafting import Draft, drafts_of, write_down
-from zero_easel.runs.reuse import in_pieces, taken_over
+from zero_easel.runs.drafts.drafting import Draft, drafts_of, write_down
+from zero_easel.runs.drafts.reuse import in_pieces, taken_over
 
 UNDER_WAY = (RunState.RUNNING, RunState.PAUSED)
 RESTING = (RunState.PAUSED, RunState.STOPPED, RunState.INTERRUPTED)

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.library.store.models import PictureRow, PictureState, Run
 from zero_easel.library.store.vault import Vault
-from zero_easel.runs.drafting import Draft
+from zero_easel.runs.drafts.drafting import Draft
 from zero_easel.storage import Kept
 
 _NAMES = ("message", "width", "height", "bytes", "sha256", "quality", "checks", "matrix", "unmet")

@@ -14,7 +14,7 @@ from zero_easel.library.batches import ShootPlan
 from zero_easel.library.changes.cutouts import cutout_keys
 from zero_easel.library.lists.lines import PhotoLine
 from zero_easel.library.store.models import PictureRow, PictureState, PictureSubject, Shoot
-from zero_easel.runs.keys import Keys
+from zero_easel.runs.drafts.keys import Keys
 
 _PICTURES = PictureRow.metadata.tables[PictureRow.__tablename__]
 

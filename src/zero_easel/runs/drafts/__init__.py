@@ -1,0 +1,1 @@
+"""What a run would begin with, and what of it is there already."""
