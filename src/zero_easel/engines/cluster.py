@@ -44,6 +44,8 @@ def settings_of_dask() -> None:
             # Pieces are given to whoever is free.
             "distributed.scheduler.work-stealing": True,
             "distributed.scheduler.worker-saturation": 1.0,
+            # Dask would have the memory of freed pixels given back at once, and taken anew for each step.
+            "distributed.nanny.pre-spawn-environ": {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
             # Nothing is told to anybody else.
             "distributed.diagnostics.nvml": False,
         }
