@@ -46,7 +46,8 @@ def fitting_jobs() -> int:
 
 class Settings(BaseSettings):
     """data: folder for everything that is kept. jobs: photos worked on at once. upload_mb: largest request body. out:
-    folders into which pages may copy finished pictures, as the system separates paths; none by default. photo_seconds,
+    folders into which pages may copy finished pictures, as the system separates paths; none by default. watch: folders
+    within which pages may have others watched, likewise, besides those within the application's own. photo_seconds,
     photo_mb: time and megabytes of memory that one photo may take; 0 for as much as there is. store: where photos and
     pictures are kept, if not in data: a folder, or an address as fsspec reads it. engine: what works on photos,
     processes of this machine or Dask workers. scheduler: address of those workers' scheduler, which means dask; "" for
@@ -57,6 +58,7 @@ class Settings(BaseSettings):
     jobs: int = Field(default_factory=fitting_jobs, ge=1, le=256)
     upload_mb: int = Field(default=4000, ge=1)
     out: str = ""
+    watch: str = ""
     photo_seconds: float = Field(default=600.0, ge=0)
     photo_mb: int = Field(default=0, ge=0)
     store: str = ""
@@ -66,4 +68,13 @@ class Settings(BaseSettings):
     @property
     def out_folders(self) -> list[Path]:
         """The folders into which finished pictures may be copied, those that are there."""
-        return [path for text in self.out.split(os.pathsep) if text and (path := Path(text).resolve()).is_dir()]
+        return _folders(self.out)
+
+    @property
+    def watch_folders(self) -> list[Path]:
+        """The folders within which others may be watched, those that are there."""
+        return _folders(self.watch)
+
+
+def _folders(listed: str) -> list[Path]:
+    return [path for text in listed.split(os.pathsep) if text and (path := Path(text).resolve()).is_dir()]

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from zero_easel.doors.watching import Watcher
 from zero_easel.engines.choosing import engine_of
 from zero_easel.engines.engine import Allowance
 from zero_easel.library.changes.cutouts import requeue_outdated
@@ -25,6 +26,7 @@ class Workbench:
     dispatcher: Dispatcher
     open_photos: OpenPhotos
     estimator: Estimator
+    watcher: Watcher
 
     def prepare(self) -> None:
         """Make folders and tables ready. Raises OSError where the place of files cannot be written, InUseError."""
@@ -40,9 +42,11 @@ class Workbench:
             ensure_standard(session)
             requeue_outdated(session, self.vault)
         self.dispatcher.start()
+        self.watcher.start()
 
     def close(self) -> None:
         """Let go of everything; what is in hand is begun anew at the next start."""
+        self.watcher.stop()
         self.dispatcher.stop()
         self.database.close()
 
@@ -53,4 +57,6 @@ def build_workbench(settings: Settings) -> Workbench:
     vault = Vault(settings.store or settings.data, settings.data)
     allowance = Allowance(settings.photo_seconds, settings.photo_mb)
     engine = engine_of(settings.engine, settings.scheduler, settings.jobs, allowance)
-    return Workbench(settings, database, vault, Dispatcher(database, vault, engine), OpenPhotos(), Estimator())
+    dispatcher = Dispatcher(database, vault, engine)
+    watcher = Watcher(database, vault, dispatcher.arriving, dispatcher.wake)
+    return Workbench(settings, database, vault, dispatcher, OpenPhotos(), Estimator(), watcher)

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from zero_easel.cli import fit, photos, rename, runs
+from zero_easel.cli import doors, fit, photos, rename, runs
 from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
 from zero_easel.cli.options import (
     CORES,
@@ -145,6 +145,8 @@ def bring_in(
     raise typer.Exit(1 if counts[False] else 0)
 
 
+app.command()(doors.watch)
+app.command()(doors.camera)
 app.command()(rename.rename)
 app.command()(photos.cutout)
 app.command()(photos.tone)

@@ -5,16 +5,16 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
-
 from zero_easel.core.catalog.tables import SUFFIXES
 from zero_easel.core.photos.decoding import BYTE_LIMIT, PICTURE_SUFFIXES
 from zero_easel.core.standard.naming import natural_key, printable
 from zero_easel.library.incoming import ARCHIVE, Report, take
-from zero_easel.library.shoots import bring_in, create_shoot, examine
+from zero_easel.library.shoots import bring_in, examine, shoot_named
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import Shoot
 from zero_easel.library.store.vault import Vault
+
+_WANTED = {*PICTURE_SUFFIXES, *SUFFIXES, ARCHIVE}
 
 
 def list_incoming(paths: Sequence[Path], recursive: bool) -> list[tuple[Path, str]]:
@@ -24,7 +24,6 @@ def list_incoming(paths: Sequence[Path], recursive: bool) -> list[tuple[Path, st
     archive.
     """
     found: list[tuple[Path, str]] = []
-    wanted = {*PICTURE_SUFFIXES, *SUFFIXES, ARCHIVE}
     for path in paths:
         if not path.is_dir():
             found.append((path, printable(path.name)))
@@ -32,9 +31,19 @@ def list_incoming(paths: Sequence[Path], recursive: bool) -> list[tuple[Path, st
         for file in path.rglob("*") if recursive else path.iterdir():
             inner = file.relative_to(path)
             hidden = any(part.startswith(".") for part in inner.parts)
-            if file.is_file() and file.suffix.lower() in wanted and not hidden:
+            if file.is_file() and may_come_in(file.name) and not hidden:
                 found.append((file, printable(inner.as_posix())))
-    return sorted(found, key=lambda f: (f[0].suffix.lower() not in SUFFIXES, natural_key(f[1])))
+    return sorted(found, key=lambda f: in_turn(f[1]))
+
+
+def may_come_in(name: str) -> bool:
+    """Whether a file of this name may be a photo, a table or an archive."""
+    return Path(name).suffix.lower() in _WANTED
+
+
+def in_turn(name: str) -> tuple[bool, object]:
+    """Key by which files come in: tables first, so that each photo is matched the moment it is there."""
+    return Path(name).suffix.lower() not in SUFFIXES, natural_key(name)
 
 
 def bring_all_in(
@@ -58,8 +67,7 @@ def bring_all_in(
     try:
         database.migrate()
         with database.session() as session:
-            query = select(Shoot.id).where(Shoot.name == " ".join(shoot_name.split())).order_by(Shoot.id.desc())
-            shoot_id = session.scalar(query.limit(1)) or create_shoot(session, shoot_name).id
+            shoot_id = shoot_named(session, shoot_name).id
         with ThreadPoolExecutor(jobs) as pool:
             # Decoding goes ahead in threads, a few at a time; the database is written here alone.
             for batch in _batches(files, 4 * jobs):

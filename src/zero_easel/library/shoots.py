@@ -63,6 +63,12 @@ def create_shoot(session: Session, name: str, *, whole: bool = False) -> Shoot:
     return shoot
 
 
+def shoot_named(session: Session, name: str) -> Shoot:
+    """The newest shoot of a name, or a new one. Raises ValueError if the name is empty."""
+    query = select(Shoot).where(Shoot.name == _named(name)).order_by(Shoot.id.desc())
+    return session.scalar(query.limit(1)) or create_shoot(session, name)
+
+
 def rename_shoot(session: Session, shoot: Shoot, name: str) -> None:
     """Call a shoot otherwise. Raises ValueError if the name is empty."""
     shoot.name = _named(name)

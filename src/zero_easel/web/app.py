@@ -10,7 +10,7 @@ from fastapi.staticfiles import StaticFiles
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.news import News
-from zero_easel.web.screens import assets, media, products, runs, shoots, standards, tidy_up, versions
+from zero_easel.web.screens import assets, live, media, products, runs, shoots, standards, tidy_up, versions
 from zero_easel.web.screens.stages import (
     bring_in,
     clearing,
@@ -41,11 +41,14 @@ def create_app(bench: Workbench) -> FastAPI:
         bench.open()
         news.begin()
         yield
+        for shutter in app.state.shutters.values():
+            shutter.release()
         await news.end()
         bench.close()
 
     app = FastAPI(title="Zero Easel", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.bench, app.state.flash, app.state.news = bench, Flash(), news
+    app.state.shutters = {}
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     for screen in (
         shoots,
@@ -62,6 +65,7 @@ def create_app(bench: Workbench) -> FastAPI:
         versions,
         names,
         deliver,
+        live,
         runs,
         tidy_up,
         products,

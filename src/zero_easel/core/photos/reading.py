@@ -21,6 +21,9 @@ Look: TypeAlias = bytes
 """Levels of light at a glance, _GLANCE of them."""
 _INK, _SHEET = 0.55, 150
 _PIECES, _LARGEST, _LEAST_INK, _MOST_COLOUR = 7, 0.6, 0.0015, 0.09
+_CLIPPED = 254
+DARK = 125
+"""Paper at this level, sRGB, gets a fifth of the light of one at 240."""
 _REBLUR = 1.0
 _EDGES = 1000
 SOFT = 1.4
@@ -31,7 +34,8 @@ class Reading(NamedTuple):
     """codes: texts of the barcodes in the photo. card_like: whether it looks like a printed card, readable or not.
     blur: how wide the sharpest edges are (standard deviation of a Gaussian), px of the photo; None without edges.
     look: light and dark at a glance (look_of), by which cards of one shoot resemble each other. target: linear sRGB of
-    the 24 patches of a colour target that it shows, grey: of a grey card; None if it shows none."""
+    the 24 patches of a colour target that it shows, grey: of a grey card; None if it shows none. paper: level of its
+    brightest tenth, sRGB 0..255; clipped: share of its px of which no colour is told any more, 0..1."""
 
     codes: tuple[str, ...] = ()
     card_like: bool = False
@@ -39,13 +43,28 @@ class Reading(NamedTuple):
     look: Look = b""
     target: tuple[tuple[float, float, float], ...] | None = None
     grey: tuple[float, float, float] | None = None
+    paper: float | None = None
+    clipped: float | None = None
 
 
 def read(pixels: Encoded) -> Reading:
     """Read an upright photo, (H, W, 3) uint8 or uint16 sRGB."""
     eight = pixels if pixels.dtype == np.uint8 else (pixels >> 8).astype(np.uint8)
     card = looks_like_card(eight)
-    return Reading(read_codes(eight, thorough=card), card, edge_blur(eight), look_of(eight))
+    paper, clipped = light_of_paper(eight)
+    codes = read_codes(eight, thorough=card)
+    return Reading(codes, card, edge_blur(eight), look_of(eight), paper=paper, clipped=clipped)
+
+
+def light_of_paper(pixels: Encoded) -> tuple[float, float]:
+    """paper and clipped of a picture, (H, W, 3) uint8; see Reading."""
+    small = _reduced(pixels, _COARSE)
+    return float(np.percentile(small.max(2), 90)), round(float((small.min(2) >= _CLIPPED).mean()), 4)
+
+
+def is_dark(paper: float | None) -> bool:
+    """Whether a photo is so dark that its white would show noise: its paper two stops under what is usual."""
+    return paper is not None and paper < DARK
 
 
 def read_codes(pixels: Encoded, thorough: bool = True) -> tuple[str, ...]:

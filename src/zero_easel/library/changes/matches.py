@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from sqlalchemy import bindparam, select, update
 from sqlalchemy.orm import Session
 
+from zero_easel.core.catalog.bursts import Take, folded
 from zero_easel.core.catalog.matching import Match, Matcher, Turn, odd_counts, views_in_turn
 from zero_easel.core.catalog.products import Shot
 from zero_easel.library.lists.lines import PhotoLine, lines_with, takes_part
 from zero_easel.library.products import codes_for_matching, products_by_code
 from zero_easel.library.store.models import Clearing, Original, PhotoRow, Shoot, ShotRow
 
-_AUTOMATIC = ("code", "view", "turn", "why", "listed", "card", "doubt", "clearing")
+_AUTOMATIC = ("code", "view", "turn", "why", "listed", "card", "doubt", "clearing", "behind")
 
 
 def ensure_matched(session: Session, shoot: Shoot) -> None:
@@ -34,6 +35,8 @@ def rematch(session: Session, shoot: Shoot) -> None:
         [line.snap._replace(look=look, target=target is not None) for line, (look, target) in looked]
     )
     fresh = [_matched(line, match) for line, match in zip(lines, matches, strict=True)]
+    if shoot.bursts and not shoot.whole:
+        fresh = _folded(fresh, [look for _, (look, _) in looked])
     turns = _turns(session, shoot, fresh)
     fresh = [line._replace(turn=turns.get(line.id, "")) for line in fresh]
     changes = [
@@ -57,7 +60,31 @@ def _matched(line: PhotoLine, match: Match) -> PhotoLine:
         line = line._replace(
             code=match.code, view=match.view, why=match.why, listed=match.listed, doubt=match.doubt, card=match.card
         )
-    return line._replace(clearing=_clearing(line, line.card))
+    return line._replace(clearing=_clearing(line, line.card), behind=None)
+
+
+def _folded(lines: Sequence[PhotoLine], looks: Sequence[bytes]) -> list[PhotoLine]:
+    """Lines of which those stay out that stand behind the best of their burst."""
+    takes = [
+        Take(
+            line.name,
+            line.taken,
+            line.code,
+            line.view,
+            look,
+            line.blur,
+            line.paper,
+            line.clipped,
+            line.chosen,
+            apart=not takes_part(line),
+        )
+        for line, look in zip(lines, looks, strict=True)
+    ]
+    behind = folded(takes)
+    return [
+        line._replace(behind=lines[behind[at].best].id, listed=False, doubt=behind[at].why) if at in behind else line
+        for at, line in enumerate(lines)
+    ]
 
 
 def _turns(session: Session, shoot: Shoot, lines: Sequence[PhotoLine]) -> dict[int, str]:
@@ -104,13 +131,14 @@ class Troubles:
 def troubles_of(lines: Sequence[PhotoLine]) -> Troubles:
     """What needs a person among a shoot's photos, given in shooting order."""
     part = [line for line in lines if takes_part(line)]
-    following: dict[int, str] = {}
-    last = None
+    following: set[int] = set()
+    last: list[PhotoLine] = []
     for line in lines:
         if line.card:
-            last = line.id
-        elif last is not None and line.code and not line.left_out:
-            following.setdefault(last, line.code)
+            # One card that was shot several times is one card.
+            last = [*last, line] if last and last[-1].code == line.code else [line]
+        elif line.code and not line.left_out:
+            following.update(card.id for card in last)
     cards = [line for line in lines if line.card and not line.left_out]
     return Troubles(
         unmatched=[line for line in part if line.unmatched],

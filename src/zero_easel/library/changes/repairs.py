@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from zero_easel.core.catalog.products import Shot, read_shotlist
 from zero_easel.core.catalog.tables import Problem, Table
 from zero_easel.library.changes.history import Where, record
-from zero_easel.library.changes.matches import rematch, stale
+from zero_easel.library.changes.matches import ensure_matched, rematch, stale
 from zero_easel.library.lists.lines import lines_of, takes_part
 from zero_easel.library.store.models import MatchState, PhotoRow, Shoot, ShotRow, Stage, State
 
@@ -85,6 +85,34 @@ def set_raw_counts(session: Session, shoot: Shoot, raw_counts: bool) -> None:
     record(session, Where(Stage.MATCH, shoot.id), text, before, after)
     shoot.raw_counts = raw_counts
     rematch(session, shoot)
+
+
+def set_bursts(session: Session, shoot: Shoot, bursts: bool) -> None:
+    """Say whether of photos taken within seconds and nearly alike the best alone is taken."""
+    if shoot.bursts == bursts:
+        return
+    text = "the best of each burst counts" if bursts else "all photos of bursts count"
+    record(session, Where(Stage.MATCH, shoot.id), text, State(bursts=shoot.bursts), State(bursts=bursts))
+    shoot.bursts = bursts
+    rematch(session, shoot)
+
+
+def choose(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:
+    """Let a photo count of its burst. Raises MatchError unless it is one photo, and of a burst."""
+    if len(ids) != 1:
+        raise MatchError("Choose one photo of a burst.")
+    ensure_matched(session, shoot)
+    photo = _photos(session, shoot, ids)[0]
+    best = photo.behind or photo.id
+    query = select(PhotoRow).where(PhotoRow.shoot_id == shoot.id, (PhotoRow.behind == best) | (PhotoRow.id == best))
+    burst = list(session.scalars(query).unique())
+    if len(burst) < 2:
+        raise MatchError(f"{photo.name} is of no burst.")
+
+    def do(one: PhotoRow) -> None:
+        one.chosen = one.id == photo.id
+
+    _by_hand(session, shoot, burst, f"{photo.name} counts of its burst", do)
 
 
 def leave_out(session: Session, shoot: Shoot, ids: Sequence[int], out: bool = True) -> None:

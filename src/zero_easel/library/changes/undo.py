@@ -46,7 +46,7 @@ def _step(session: Session, where: Where, *, back: bool) -> Step | None:
     follow_cutouts(session, [photo for photo, _ in present])
     if change.after.marks:
         _marks(session, change, back=back)
-    if side.photos or side.shots is not None or side.cards is not None or side.raw_counts is not None:
+    if side.photos or side.shots is not None or (side.cards, side.raw_counts, side.bursts) != (None, None, None):
         _match(session, change, side)
     session.flush()
     lost = change.after.rules and not changes
@@ -78,6 +78,9 @@ def _match(session: Session, change: Change, side: State) -> None:
         session.flush()
     if side.raw_counts is not None:
         shoot.raw_counts = side.raw_counts
+        session.flush()
+    if side.bursts is not None:
+        shoot.bursts = side.bursts
         session.flush()
     present = set(session.scalars(select(PhotoRow.id).where(PhotoRow.shoot_id == shoot.id)))
     rows = [

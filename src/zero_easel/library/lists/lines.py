@@ -40,6 +40,8 @@ class PhotoLine(NamedTuple):
     clearing: Clearing
     problem: str
     accepted: bool
+    behind: int | None
+    chosen: bool
     bytes: int
     format: str
     width: int
@@ -53,6 +55,8 @@ class PhotoLine(NamedTuple):
     codes: tuple[str, ...]
     card_like: bool
     blur: float | None
+    paper: float | None
+    clipped: float | None
     confidence: float | None
     found: bool
     wanted: bool

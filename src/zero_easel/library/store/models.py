@@ -8,7 +8,7 @@ from functools import lru_cache
 from typing import Any, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
-from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from zero_easel.core.catalog.products import Shot
@@ -73,12 +73,13 @@ class MatchState(NamedTuple):
     by_hand: bool
     not_card: bool
     left_out: bool
+    chosen: bool = False
 
 
 class State(BaseModel):
     """What a change sets, on one side of it: photos' matches and adjustments by photo id, a shoot's shot list, rules by
-    dotted field (None where there is none), marks that were drawn, and whether a shoot may have code cards, and which
-    of raw file and picture counts."""
+    dotted field (None where there is none), marks that were drawn, whether a shoot may have code cards and bursts, and
+    which of raw file and picture counts."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     photos: dict[int, MatchState] = {}
@@ -88,6 +89,7 @@ class State(BaseModel):
     marks: tuple[Mark, ...] = ()
     cards: bool | None = None
     raw_counts: bool | None = None
+    bursts: bool | None = None
 
 
 class PictureSubject(NamedTuple):
@@ -192,7 +194,7 @@ class ProductRow(Base):
 
 class Original(Base):
     """Facts of a file in the vault. error: why it gives no picture, or "". read: whether codes, card_like, blur,
-    look, target and grey are known (core.photos.reading.Reading)."""
+    look, target, grey, paper and clipped are known (core.photos.reading.Reading)."""
 
     __tablename__ = "original"
     digest: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -213,6 +215,8 @@ class Original(Base):
     look: Mapped[Look] = mapped_column(default=b"")
     target: Mapped[Patches | None] = mapped_column(json_of(Patches | None))
     grey: Mapped[Colour | None] = mapped_column(json_of(Colour | None))
+    paper: Mapped[float | None]
+    clipped: Mapped[float | None]
 
 
 class CutoutRow(Base):
@@ -238,7 +242,8 @@ class Shoot(Base):
     """A batch of photos that belong together. stale: something came in since its photos were matched. cards: whether
     there may be code cards among them. run_asked: a run is to start as soon as they have been looked for. whole: its
     pictures are whole ones, which one page does. raw_counts: of a raw file and the picture beside it the former is the
-    photo. stop_at_failure: its runs rest as soon as a picture fails."""
+    photo. bursts: of photos taken within seconds and nearly alike the best is taken. stop_at_failure: its runs rest as
+    soon as a picture fails."""
 
     __tablename__ = "shoot"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -251,6 +256,7 @@ class Shoot(Base):
     run_asked: Mapped[bool] = mapped_column(default=False)
     whole: Mapped[bool] = mapped_column(default=False)
     raw_counts: Mapped[bool] = mapped_column(default=True)
+    bursts: Mapped[bool] = mapped_column(default=True)
     stop_at_failure: Mapped[bool] = mapped_column(default=False)
 
 
@@ -272,9 +278,10 @@ class PhotoRow(Base):
     folder: where it lay among what was brought in. turn: the view by its turn within the product, where it has none of
     its own. why: how code and view came about. doubt: why a person should make sure of it. by_hand: a person set it,
     nothing automatic changes it. card: a code card, never a picture; not_card: a person said that it is none. left_out:
-    stays out of runs; listed: False if the shoot has a shot list that does not name it. accepted: a person has seen the
-    cutout. empty: shows the bare backdrop and helps to clear the others. marks: those in force. adjustment: where a
-    person placed it otherwise than the rule.
+    stays out of runs; listed: False if the shoot has a shot list that does not name it, or another photo counts in its
+    stead. behind: id of the photo of the same burst that does; chosen: a person wants this one of its burst. accepted:
+    a person has seen the cutout. empty: shows the bare backdrop and helps to clear the others. marks: those in force.
+    adjustment: where a person placed it otherwise than the rule.
     """
 
     __tablename__ = "photo"
@@ -295,6 +302,8 @@ class PhotoRow(Base):
     by_hand: Mapped[bool] = mapped_column(default=False)
     listed: Mapped[bool] = mapped_column(default=True)
     left_out: Mapped[bool] = mapped_column(default=False)
+    behind: Mapped[int | None]
+    chosen: Mapped[bool] = mapped_column(default=False)
     clearing: Mapped[Clearing] = mapped_column(state_of(Clearing), default=Clearing.NONE, index=True)
     problem: Mapped[str] = mapped_column(default="")
     cutout_key: Mapped[str | None] = mapped_column(ForeignKey("cutout.key"))
@@ -315,6 +324,40 @@ class PhotoRow(Base):
         return self.view or self.turn
 
     cutout: Mapped[CutoutRow | None] = relationship(lazy="joined")
+
+
+class WatchedFolder(Base):
+    """A folder whose files come into a shoot by themselves. moves: they then go into done/ or refused/ within it.
+    finishes: a run is started as soon as nothing of the shoot is under way. active: it is watched. trouble: why nothing
+    comes in or nothing is finished at the moment, as a sentence, or ""."""
+
+    __tablename__ = "watched_folder"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id", ondelete="CASCADE"), unique=True)
+    path: Mapped[str]
+    moves: Mapped[bool] = mapped_column(default=False)
+    finishes: Mapped[bool] = mapped_column(default=False)
+    active: Mapped[bool] = mapped_column(default=True)
+    trouble: Mapped[str] = mapped_column(default="")
+
+
+class Arrival(Base):
+    """A file of a watched folder that was taken or refused. path: within the folder, with slashes. bytes, modified: of
+    the file when it was, modified in ns since 1970: another file of that name is another arrival. digest: of its
+    content. said: a sentence or "". look: digest of a table that waits to be looked at."""
+
+    __tablename__ = "arrival"
+    __table_args__ = (UniqueConstraint("folder_id", "path"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    folder_id: Mapped[int] = mapped_column(ForeignKey("watched_folder.id", ondelete="CASCADE"))
+    path: Mapped[str]
+    bytes: Mapped[int]
+    modified: Mapped[int] = mapped_column(BigInteger)
+    digest: Mapped[str] = mapped_column(String(64), default="")
+    ok: Mapped[bool]
+    said: Mapped[str] = mapped_column(default="")
+    look: Mapped[str] = mapped_column(default="")
+    came: Mapped[datetime] = mapped_column(default=now)
 
 
 class Change(Base):

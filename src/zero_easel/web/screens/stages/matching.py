@@ -15,10 +15,12 @@ from zero_easel.library.changes.repairs import (
     MatchError,
     assign,
     back_to_automatic,
+    choose,
     confirm,
     leave_out,
     no_card,
     run_from,
+    set_bursts,
     set_cards,
     set_raw_counts,
     shift,
@@ -42,8 +44,18 @@ _ON_CHOSEN: dict[str, Callable[[Db, Shoot, list[int]], None]] = {
     "automatic": back_to_automatic,
     "confirm": confirm,
     "leave-out": leave_out,
+    "of-its-burst": choose,
 }
 """Repairs of the photos that were chosen."""
+_SWITCHES: dict[str, tuple[Callable[[Db, Shoot, bool], None], bool]] = {
+    "cards": (set_cards, True),
+    "no-cards": (set_cards, False),
+    "raw-counts": (set_raw_counts, True),
+    "picture-counts": (set_raw_counts, False),
+    "bursts": (set_bursts, True),
+    "no-bursts": (set_bursts, False),
+}
+"""What is said of the whole shoot."""
 
 
 @router.get("/shoots/{shoot_id}/match")
@@ -128,10 +140,9 @@ def _repair(session: Db, shoot: Shoot, what: str, chosen: list[int], code: str) 
         if known is None:
             raise MatchError(f"There is no product {code}." if code.strip() else "Type a product first.")
         assign(session, shoot, chosen, known, None)
-    elif what in ("cards", "no-cards"):
-        set_cards(session, shoot, what == "cards")
-    elif what in ("raw-counts", "picture-counts"):
-        set_raw_counts(session, shoot, what == "raw-counts")
+    elif what in _SWITCHES:
+        switch, value = _SWITCHES[what]
+        switch(session, shoot, value)
     elif what == "no-card":
         for photo_id in chosen:
             no_card(session, shoot, photo_id)
@@ -187,6 +198,7 @@ def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
         "unseen_count": unseen_count,
         "steps": undoable(session, Where(Stage.MATCH, shoot.id)),
         "cards": sum(line.card and bool(line.codes or line.code) for line in lines),
+        "behind": sum(line.behind is not None for line in lines),
         "twins": sum(not line.listed and line.doubt.endswith(" counts") for line in lines),
         "reading": sum(not line.read and not line.error for line in lines),
     }

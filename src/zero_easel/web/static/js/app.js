@@ -49,6 +49,7 @@ const keys = {
     return Boolean(box) && (box.click(), true);
   },
   x: () => press("[data-key=x]") || act("leave-out-doubtful"),
+  t: () => press("[data-key=t]"),
   u: () => press("[data-key=u]:not(:disabled)"),
   U: () => press("[data-key=U]:not(:disabled)"),
   b: () => !document.querySelector("#bench") && flip(),

@@ -68,6 +68,7 @@ const keys = {
   },
   y: (row) => (repair("confirm", [row.dataset.photo]), true),
   x: (row) => (repair("leave-out", [row.dataset.photo]), true),
+  t: (row) => (repair("of-its-burst", [row.dataset.photo]), true),
 };
 const anywhere = {
   w: () => (repair("swap", chosen()), true),

@@ -1,0 +1,143 @@
+"""The thread that looks at watched folders.
+
+Where the system tells of changes (inotify and the like, by watchfiles) a look follows at once; shares tell of none, so
+every folder is looked at every few seconds in any case. What was taken stands in the library: whoever ends the
+application at whatever moment loses nothing, and nothing comes in twice.
+"""
+
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import structlog
+import watchfiles
+from sqlalchemy import select
+
+from zero_easel.doors.arriving import put_away, take_in
+from zero_easel.doors.finishing import finish_if_ready
+from zero_easel.doors.settling import Settling, Stamp, files_in
+from zero_easel.library.intake import in_turn
+from zero_easel.library.store.database import Database
+from zero_easel.library.store.models import Arrival, WatchedFolder
+from zero_easel.library.store.vault import Vault
+
+log = structlog.get_logger()
+_LOOK, _SOON, _BREATH = 4.0, 0.5, 0.2
+"""Seconds from one look to the next: where nothing happens, while files are growing, and at least."""
+
+
+class Watcher:
+    """Takes what comes into watched folders, from start() to stop(). arriving, wake: are told before and after."""
+
+    def __init__(
+        self, database: Database, vault: Vault, arriving: Callable[[], None], wake: Callable[[], None]
+    ) -> None:
+        self._database, self._vault = database, vault
+        self._arriving, self._came = arriving, wake
+        self._wake, self._stopping = threading.Event(), threading.Event()
+        self._settling: dict[int, Settling] = {}
+        self._heard: tuple[list[Path], threading.Event] = ([], threading.Event())
+        self._thread: threading.Thread
+
+    def start(self) -> None:
+        """Begin to look."""
+        self._stopping.clear()
+        self._thread = threading.Thread(target=self._loop, name="watcher", daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End; a file in hand is taken first."""
+        self._stopping.set()
+        self._heard[1].set()
+        self._wake.set()
+        self._thread.join()
+
+    def wake(self) -> None:
+        """Say that folders should be looked at now."""
+        self._wake.set()
+
+    def _loop(self) -> None:
+        while not self._stopping.is_set():
+            self._wake.clear()
+            growing = False
+            try:
+                growing = self._look()
+            except Exception as error:
+                # A full disk or a locked library must not end all watching for good.
+                log.warning("watched folders wait", reason=str(error))
+            self._wake.wait(_SOON if growing else _LOOK)
+            self._stopping.wait(_BREATH)
+        self._heard[1].set()
+
+    def _look(self) -> bool:
+        """Look at all folders; returns whether files are still growing, or something is about to begin."""
+        with self._database.session() as session:
+            folders = list(session.scalars(select(WatchedFolder).where(WatchedFolder.active)))
+        self._settling = {one.id: self._settling.get(one.id, Settling()) for one in folders}
+        self._listen([Path(folder.path) for folder in folders])
+        return any([self._look_at(folder) for folder in folders if not self._stopping.is_set()])
+
+    def _look_at(self, folder: WatchedFolder) -> bool:
+        growing, trouble = False, ""
+        try:
+            growing = self._take_ripe(folder)
+        except FileNotFoundError:
+            trouble = f"{folder.path} is not there at the moment; it is looked for again."
+        except OSError as error:
+            trouble = f"{error.filename or folder.path}: {error.strerror or error}. It is tried again."
+        with self._database.session() as session:
+            row = session.get(WatchedFolder, folder.id)
+            if row is None or not row.active:
+                return False
+            if row.finishes and not growing and not trouble:
+                trouble = finish_if_ready(session, self._vault, row)
+            if row.trouble != trouble:
+                row.trouble = trouble
+        self._came()
+        return growing
+
+    def _take_ripe(self, folder: WatchedFolder) -> bool:
+        """Take what has stopped growing. Raises OSError if the folder or a file of it cannot be read."""
+        root = Path(folder.path)
+        found = files_in(root)
+        known = self._known(folder)
+        fresh = {path: stamp for path, stamp in found.items() if path not in known or known[path][0] != stamp}
+        if folder.moves:
+            for path in sorted(found.keys() - fresh.keys(), key=in_turn):
+                put_away(root, path, ok=known[path][1], said=known[path][2])
+        ripe = self._settling[folder.id].ripe(root, fresh, time.monotonic())
+        for path in sorted(ripe, key=in_turn):
+            if self._stopping.is_set():
+                return False
+            self._arriving()
+            arrival = take_in(self._database, self._vault, folder, path, fresh[path])
+            if arrival is not None and folder.moves:
+                put_away(root, path, ok=arrival.ok, said=arrival.said)
+        return len(ripe) < len(fresh)
+
+    def _known(self, folder: WatchedFolder) -> dict[str, tuple[Stamp, bool, str]]:
+        query = select(Arrival.path, Arrival.bytes, Arrival.modified, Arrival.ok, Arrival.said)
+        with self._database.session() as session:
+            rows = session.execute(query.where(Arrival.folder_id == folder.id)).all()
+        return {path: (Stamp(size, modified), ok, said) for path, size, modified, ok, said in rows}
+
+    def _listen(self, folders: list[Path]) -> None:
+        """Hear of changes in those of some folders that are there, as far as the system tells."""
+        there = [folder for folder in folders if folder.is_dir()]
+        if there == self._heard[0] and not self._heard[1].is_set():
+            return
+        self._heard[1].set()
+        self._heard = (there, ended := threading.Event())
+        if there:
+            threading.Thread(target=self._hear, args=(there, ended), name="folders", daemon=True).start()
+
+    def _hear(self, folders: list[Path], ended: threading.Event) -> None:
+        try:
+            for _ in watchfiles.watch(*folders, stop_event=ended, debounce=300, rust_timeout=1000):
+                self._wake.set()
+        except Exception as error:
+            # A folder that went, or no more watches to be had: the looks every few seconds go on.
+            log.warning("no events of watched folders", reason=str(error))
+        # So that they are listened to anew with the next look.
+        ended.set()
