@@ -37,6 +37,7 @@ test-tools:
 	@command -v exiftool >/dev/null || ./scripts/install-debian libimage-exiftool-perl
 	@command -v pdftotext >/dev/null || ./scripts/install-debian poppler-utils
 	@command -v tiffinfo >/dev/null || ./scripts/install-debian libtiff-tools
+	@test -x /usr/sbin/sshd || ./scripts/install-debian openssh-server
 	@command -v npm >/dev/null || ./scripts/install-debian nodejs npm
 
 test: $(VENV)/.tests test-tools

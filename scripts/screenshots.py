@@ -4,9 +4,13 @@ python scripts/screenshots.py [--address http://127.0.0.1:8470] [--out docs/scre
 """
 
 import argparse
+import tempfile
+import threading
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
+
+from zero_easel.standins.shop import Shop, ShopServer
 
 CHROMIUM = "/usr/bin/chromium"
 
@@ -21,8 +25,6 @@ def pages(page: Page, address: str) -> dict[str, str]:
     page.goto(f"{address}{shelf}/clear")
     page.locator(".look .stand-link").first.wait_for(timeout=120_000)
     doubtful = page.locator(".look .stand-link").first.get_attribute("href") or ""
-    page.goto(f"{address}{finished}/match")
-    tray = page.locator("tr", has_text="BRYD0141").first.locator("[name=chosen]").get_attribute("value")
     return {
         "whole": "/",
         "shoots": "/",
@@ -31,8 +33,6 @@ def pages(page: Page, address: str) -> dict[str, str]:
         "clear": f"{shelf}/clear",
         "touch-up": doubtful,
         "light": f"{shelf}/light",
-        "closer": f"{shelf}/light",
-        "straighten": f"/photos/{tray}/straighten",
         "place": f"{shelf}/place?view=front",
         "names": f"{shelf}/names",
         "deliver": f"{shelf}/deliver",
@@ -43,6 +43,8 @@ def pages(page: Page, address: str) -> dict[str, str]:
         "beside": "/standards/2",
         "runs": "/runs",
         "tidy-up": "/tidy-up",
+        "live": "/",
+        "hand-over": f"{finished}/hand-over",
     }
 
 
@@ -51,12 +53,6 @@ def tried(page: Page) -> None:
     page.get_by_role("button", name="Try five first").click()
     page.locator("#run[data-state=done]").wait_for(timeout=120_000)
     page.wait_for_timeout(1000)
-
-
-def cornered(page: Page) -> None:
-    """The item's own rectangle, found."""
-    page.locator("#find").click()
-    page.wait_for_timeout(1500)
 
 
 def main() -> None:
@@ -69,7 +65,7 @@ def main() -> None:
     args.out.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", "--disable-gpu"])
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=args.address)
         page.on("console", lambda message: print("console:", message.text) if message.type == "error" else None)
         page.on("pageerror", lambda error: print("error:", error))
         views = pages(page, args.address)
@@ -85,24 +81,13 @@ def main() -> None:
             if name == "beside":
                 two_runs(page, args.address + views["trial"])
             page.screenshot(path=args.out / f"{name}.png")
-            if name == "closer":
-                page.keyboard.press("Escape")
-            for _ in range({"place": 1, "light": 2, "closer": 1}.get(name, 0)):
+            for _ in range({"place": 1, "light": 2}.get(name, 0)):
                 page.keyboard.press("u")
                 page.wait_for_timeout(800)
-            if name == "whole":
-                page.goto(page.url.replace("/whole", "/delete"))
+            if name in ("whole", "live"):
+                page.goto(page.url.partition("?")[0].replace(f"/{name}", "/delete"))
                 page.get_by_role("main").get_by_role("button").click()
         browser.close()
-
-
-def closer(page: Page) -> None:
-    """Light as the house does it, and one photo of it closer."""
-    page.get_by_role("button", name="As the house does it").click()
-    page.locator("#rules-message", has_text="as the house").wait_for()
-    page.locator("[data-neutral]").nth(1).click()
-    page.locator("#closer-after", has_text="L*").wait_for()
-    page.wait_for_timeout(800)
 
 
 def by_the_backdrop(page: Page) -> None:
@@ -111,6 +96,35 @@ def by_the_backdrop(page: Page) -> None:
         page.get_by_label(label, exact=True).select_option("backdrop")
         page.wait_for_timeout(1500)
     page.evaluate("document.activeElement.blur()")
+
+
+def shot_live(page: Page) -> None:
+    """A shoot whose folder is watched, while the camera's stand-in shoots into it; it goes after the picture."""
+    page.request.post("/shoots", form={"name": "Second table"})
+    page.goto(page.url)
+    page.goto((page.get_by_role("link", name="Second table").first.get_attribute("href") or "") + "/live")
+    page.get_by_role("button", name="Watch this folder").click()
+    page.get_by_label("How often it shoots").select_option("2")
+    page.locator(".live-line li").nth(11).wait_for(timeout=120_000)
+    page.locator("summary", has_text="Watching").click()
+    page.get_by_role("button", name="Let go").click()
+    page.locator("#live", has_text="Being cleared").wait_for(state="detached", timeout=120_000)
+    page.locator("footer", has_text="Nothing running").wait_for(timeout=120_000)
+
+
+def handed_over(page: Page) -> None:
+    """The finished pictures at a shop that says yes or no."""
+    shop = ShopServer(Shop(Path(tempfile.mkdtemp()), calm=True))
+    threading.Thread(target=shop.serve_forever, daemon=True).start()
+    page.get_by_label("Pictures are handed over to").select_option("shop")
+    page.get_by_label("called", exact=True).fill("Brindle Yard’s shop")
+    page.get_by_label("at", exact=True).fill(shop.address)
+    page.get_by_role("button", name="Keep").click()
+    page.get_by_role("button", name="Hand over what is finished").click()
+    page.locator("#sendings h2", has_text="picture").wait_for()
+    while "waiting" in page.locator("#sendings").inner_text():
+        page.wait_for_timeout(300)
+    page.wait_for_timeout(1500)
 
 
 def whole_pictures(page: Page) -> None:
@@ -155,9 +169,9 @@ def two_runs(page: Page, deliver: str) -> None:
 READY = {
     "place": at_true_size,
     "light": by_the_backdrop,
-    "closer": closer,
-    "straighten": cornered,
     "trial": tried,
+    "live": shot_live,
+    "hand-over": handed_over,
 }
 """What is done on a page before it is taken."""
 

@@ -51,7 +51,7 @@ class Settings(BaseSettings):
     photo_mb: time and megabytes of memory that one photo may take; 0 for as much as there is. store: where photos and
     pictures are kept, if not in data: a folder, or an address as fsspec reads it. engine: what works on photos,
     processes of this machine or Dask workers. scheduler: address of those workers' scheduler, which means dask; "" for
-    workers of its own."""
+    workers of its own. key: with which passwords of places are kept encrypted; "" for one in the data folder."""
 
     model_config = SettingsConfigDict(env_prefix="ZERO_EASEL_", frozen=True)
     data: Path = Field(default_factory=_default_data)
@@ -64,6 +64,7 @@ class Settings(BaseSettings):
     store: str = ""
     engine: Literal["local", "dask"] = "local"
     scheduler: str = ""
+    key: str = Field(default="", repr=False)
 
     @property
     def out_folders(self) -> list[Path]:

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from zero_easel.doors.out.sealing import Seal
+from zero_easel.doors.out.sending import Sender
 from zero_easel.doors.watching import Watcher
 from zero_easel.engines.choosing import engine_of
 from zero_easel.engines.engine import Allowance
@@ -27,6 +29,8 @@ class Workbench:
     open_photos: OpenPhotos
     estimator: Estimator
     watcher: Watcher
+    seal: Seal
+    sender: Sender
 
     def prepare(self) -> None:
         """Make folders and tables ready. Raises OSError where the place of files cannot be written, InUseError."""
@@ -43,9 +47,11 @@ class Workbench:
             requeue_outdated(session, self.vault)
         self.dispatcher.start()
         self.watcher.start()
+        self.sender.start()
 
     def close(self) -> None:
         """Let go of everything; what is in hand is begun anew at the next start."""
+        self.sender.stop()
         self.watcher.stop()
         self.dispatcher.stop()
         self.database.close()
@@ -59,4 +65,6 @@ def build_workbench(settings: Settings) -> Workbench:
     engine = engine_of(settings.engine, settings.scheduler, settings.jobs, allowance)
     dispatcher = Dispatcher(database, vault, engine)
     watcher = Watcher(database, vault, dispatcher.arriving, dispatcher.wake)
-    return Workbench(settings, database, vault, dispatcher, OpenPhotos(), Estimator(), watcher)
+    seal = Seal(settings.data, settings.key)
+    sender = Sender(database, vault, seal)
+    return Workbench(settings, database, vault, dispatcher, OpenPhotos(), Estimator(), watcher, seal, sender)

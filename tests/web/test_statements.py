@@ -11,16 +11,18 @@ from sqlalchemy.engine import Engine
 from support import PHOTOS
 
 MOST = 5
+WORK = ("dispatcher", "watcher", "sender")
+"""Threads that work off what waits."""
 
 
 @contextmanager
 def counted() -> Iterator[list[str]]:
-    """Statements meanwhile, but for those of the thread that works off what waits, and for looks at the counters of
+    """Statements meanwhile, but for those of threads that work off what waits, and for looks at the counters of
     changes, a row for each table."""
     found: list[str] = []
 
     def note(_connection: Any, _cursor: Any, statement: str, *_: Any) -> None:
-        if threading.current_thread().name != "dispatcher" and "FROM changed" not in statement:
+        if threading.current_thread().name not in WORK and "FROM changed" not in statement:
             found.append(statement)
 
     event.listen(Engine, "before_cursor_execute", note)

@@ -147,6 +147,7 @@ def bring_in(
 
 app.command()(doors.watch)
 app.command()(doors.camera)
+app.command()(doors.shop)
 app.command()(rename.rename)
 app.command()(photos.cutout)
 app.command()(photos.tone)

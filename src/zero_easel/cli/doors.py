@@ -18,6 +18,7 @@ from zero_easel.library.shoots import shoot_named
 from zero_easel.library.store.models import Arrival, WatchedFolder
 from zero_easel.settings import Settings
 from zero_easel.standins.camera import Camera
+from zero_easel.standins.shop import Shop, ShopServer
 from zero_easel.workbench import Workbench, build_workbench
 
 _EVERY = re.compile(r"(\d+(?:\.\d+)?)\s*(s|min)?", re.ASCII)
@@ -76,6 +77,23 @@ def camera(
         if shot == count:
             return
         time.sleep(seconds)
+
+
+def shop(
+    port: Annotated[int, typer.Option(min=0, max=65535, help="Port on 127.0.0.1; 0 for any that is free.")] = 8480,
+    folder: Annotated[Path, typer.Option(help="Where what it accepts is kept.")] = Path("shop"),
+    token: Annotated[
+        str, typer.Option(envvar="ZERO_EASEL_SHOP_TOKEN", help="That it asks for; none if not given.")
+    ] = "",
+    calm: Annotated[bool, typer.Option("--calm", help="Never slow, down, or hanging up.")] = False,
+) -> None:
+    """A shop's stand-in: takes pictures, rejects some with its reasons, is now and then slow or down."""
+    try:
+        server = ShopServer(Shop(folder, calm=calm, token=token), port)
+    except OSError as error:
+        raise UsageError(f"port {port} or {folder} cannot be used: {error.strerror or error}.") from error
+    print(f"The shop is at {server.address} - end it with Ctrl-C.", flush=True)
+    server.serve_forever()
 
 
 def _ask(bench: Workbench, folder: Path, shoot: str, *, move: bool, finish: bool) -> int:

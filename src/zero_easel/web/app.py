@@ -10,7 +10,7 @@ from fastapi.staticfiles import StaticFiles
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.news import News
-from zero_easel.web.screens import assets, live, media, products, runs, shoots, standards, tidy_up, versions
+from zero_easel.web.screens import assets, hand_over, live, media, products, runs, shoots, standards, tidy_up, versions
 from zero_easel.web.screens.stages import (
     bring_in,
     clearing,
@@ -66,6 +66,7 @@ def create_app(bench: Workbench) -> FastAPI:
         names,
         deliver,
         live,
+        hand_over,
         runs,
         tidy_up,
         products,

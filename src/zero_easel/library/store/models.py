@@ -360,6 +360,73 @@ class Arrival(Base):
     came: Mapped[datetime] = mapped_column(default=now)
 
 
+class TargetKind(StrEnum):
+    """Where finished pictures may be handed over."""
+
+    FOLDER = "folder"
+    SFTP = "sftp"
+    S3 = "s3"
+    WEBDAV = "webdav"
+    SHOP = "shop"
+
+
+class SendingState(StrEnum):
+    """Where one picture stands on its way. SENT: it lies there, and nobody says more of it."""
+
+    WAITING = "waiting"
+    SENT = "sent"
+    ACCEPTED = "accepted"
+    REJECTED = "rejected"
+    GIVEN_UP = "given up"
+
+
+class Target(Base):
+    """A place to which finished pictures are handed over, of one shoot, or of all shoots of a standard. address,
+    endpoint, user: see doors.out.targets. deliverables: names of those that go there, none for all. checked: only
+    pictures that meet all their checks. path: pattern of the paths that they get there. by_itself: as soon as a run is
+    through. sealed: its password or key, encrypted. known: fingerprint of its host's key. trouble: why nothing gets
+    there at the moment, as a sentence, or ""."""
+
+    __tablename__ = "target"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int | None] = mapped_column(ForeignKey("shoot.id", ondelete="CASCADE"), index=True)
+    standard_id: Mapped[int | None] = mapped_column(ForeignKey("standard.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(80))
+    kind: Mapped[TargetKind] = mapped_column(state_of(TargetKind))
+    address: Mapped[str]
+    endpoint: Mapped[str] = mapped_column(default="")
+    user: Mapped[str] = mapped_column(default="")
+    deliverables: Mapped[tuple[str, ...]] = mapped_column(json_of(tuple[str, ...]), default=())
+    checked: Mapped[bool] = mapped_column(default=False)
+    path: Mapped[str] = mapped_column(default="{folder}/{name}")
+    by_itself: Mapped[bool] = mapped_column(default=False)
+    sealed: Mapped[bytes] = mapped_column(default=b"")
+    known: Mapped[str] = mapped_column(default="")
+    trouble: Mapped[str] = mapped_column(default="")
+
+
+class Sending(Base):
+    """What lies, or is to lie, under one path of a target. sha256: of the file. tries: how often it was begun. due: not
+    before. said: the shop's own words, or why it did not get there, as sentences. rules: checks that would have caught
+    what a shop rejected, as it told them: (rule, value)."""
+
+    __tablename__ = "sending"
+    __table_args__ = (UniqueConstraint("target_id", "path"), Index("ix_sending_state", "state", "due"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    target_id: Mapped[int] = mapped_column(ForeignKey("target.id", ondelete="CASCADE"))
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), index=True)
+    path: Mapped[str]
+    sha256: Mapped[str]
+    state: Mapped[SendingState] = mapped_column(state_of(SendingState), default=SendingState.WAITING)
+    tries: Mapped[int] = mapped_column(default=0)
+    due: Mapped[datetime] = mapped_column(default=now)
+    said: Mapped[str] = mapped_column(default="")
+    rules: Mapped[tuple[tuple[str, str], ...]] = mapped_column(json_of(tuple[tuple[str, str], ...]), default=())
+    changed: Mapped[datetime] = mapped_column(default=now)
+    target: Mapped[Target] = relationship()
+    picture: Mapped["PictureRow"] = relationship()
+
+
 class Change(Base):
     """One change that a person made, to be undone and done again; written by library.history alone. It belongs to the
     shoot, standard or photo that it was made on, or to two of them. text: what was done, in words. undone: it was
@@ -380,7 +447,8 @@ class Change(Base):
 
 class Run(Base):
     """One execution of a version of a standard over a shoot. trial: over a few photos only, until the run starts.
-    urgent: goes before those that are not. stop_at_failure: rests as soon as a picture fails."""
+    urgent: goes before those that are not. stop_at_failure: rests as soon as a picture fails. handed: what is handed
+    over by itself at its end was seen to."""
 
     __tablename__ = "run"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -396,6 +464,7 @@ class Run(Base):
     resumed: Mapped[datetime] = mapped_column(default=now)
     trial: Mapped[bool] = mapped_column(default=False)
     urgent: Mapped[bool] = mapped_column(default=False)
+    handed: Mapped[bool] = mapped_column(default=False)
     stop_at_failure: Mapped[bool] = mapped_column(default=False)
     shoot: Mapped[Shoot] = relationship()
 

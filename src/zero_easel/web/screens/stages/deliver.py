@@ -15,6 +15,7 @@ from zero_easel.core.standard.deliverable import Deliverable
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.sizes import rules_on, size_of
+from zero_easel.doors.out.targets import ways_of
 from zero_easel.library.batches import ShootPlan, plan_shoot
 from zero_easel.library.changes.matches import troubles_of
 from zero_easel.library.changes.standards import all_standards
@@ -76,6 +77,12 @@ def try_few(
     return RedirectResponse(f"/runs/{run.id}", 303)
 
 
+@router.get("/shoots/{shoot_id}/ways")
+def on_their_way(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
+    """How far the pictures of a shoot are on their way to where they are handed over."""
+    return show(request, "_ways.html", shoot=shoot, ways=ways_of(session, shoot))
+
+
 @router.get("/shoots/{shoot_id}/forecast")
 def what_would_be_made(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
     """What a run would make, and why."""
@@ -126,6 +133,7 @@ def _page(request: Request, session: Db, shoot: Shoot, error: str = "", status: 
         row=shoot.standard,
         standards=[(row.id, row.rules.name) for row in all_standards(session)],
         few=_few(request, facts.largest),
+        ways=ways_of(session, shoot),
         **facts._asdict(),
         **(run_context(session, run) if run else {"run": None, "at": None}),
     )
