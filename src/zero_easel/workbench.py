@@ -64,7 +64,7 @@ def build_workbench(settings: Settings) -> Workbench:
     allowance = Allowance(settings.photo_seconds, settings.photo_mb)
     engine = engine_of(settings.engine, settings.scheduler, settings.jobs, allowance)
     dispatcher = Dispatcher(database, vault, engine)
-    watcher = Watcher(database, vault, dispatcher.arriving, dispatcher.wake)
+    watcher = Watcher(database, vault, dispatcher.arriving, dispatcher.just_shot)
     seal = Seal(settings.data, settings.key)
     sender = Sender(database, vault, seal)
     return Workbench(settings, database, vault, dispatcher, OpenPhotos(), Estimator(), watcher, seal, sender)

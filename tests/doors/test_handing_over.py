@@ -46,10 +46,10 @@ def all_there(house: House, target: int, wire: CutWire) -> None:
 
 
 def test_to_a_machine_by_sftp_over_a_wire_that_is_cut(house: Callable[..., House], tmp_path: Path) -> None:
-    at_home, there = house(COUNT, 420), tmp_path / "there"
+    at_home, there = house(COUNT, 600), tmp_path / "there"
     there.mkdir()
     with ssh_server(tmp_path / "ssh") as (port, key):
-        wire = CutWire(port, CUTS, seed=3, most=120_000)
+        wire = CutWire(port, CUTS, seed=3, most=200_000)
         target = at_home.target(
             kind=TargetKind.SFTP, address=f"sftp://127.0.0.1:{wire.port}{there}/in/depth", user=user(), secret=key
         )
@@ -67,19 +67,19 @@ def test_to_a_machine_by_sftp_over_a_wire_that_is_cut(house: Callable[..., House
 
 
 def test_to_a_webdav_folder_over_a_wire_that_is_cut(house: Callable[..., House], tmp_path: Path) -> None:
-    at_home, there = house(COUNT, 420), tmp_path / "there"
+    at_home, there = house(COUNT, 600), tmp_path / "there"
     with webdav_server(there) as port:
-        wire = CutWire(port, CUTS, seed=5, most=60_000)
+        wire = CutWire(port, CUTS, seed=5, most=200_000)
         target = at_home.target(kind=TargetKind.WEBDAV, address=f"http://127.0.0.1:{wire.port}", path="in depth/{name}")
         all_there(at_home, target, wire)
         assert lying_in(there) == at_home.digests(target)
 
 
 def test_into_object_storage_over_a_wire_that_is_cut(house: Callable[..., House]) -> None:
-    at_home = house(COUNT, 420)
+    at_home = house(COUNT, 600)
     machine, _ = new_storage()
     try:
-        wire = CutWire(machine.port, CUTS, seed=9, most=60_000)
+        wire = CutWire(machine.port, CUTS, seed=9, most=200_000)
         target = at_home.target(
             kind=TargetKind.S3,
             address="s3://brindle/pictures",

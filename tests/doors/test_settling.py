@@ -15,8 +15,13 @@ def test_a_file_is_taken_once_it_has_rested_and_not_while_it_grows(tmp_path: Pat
     assert settling.ripe(tmp_path, files_in(tmp_path), 0.0) == []
     file.write_bytes(WHOLE)
     assert settling.ripe(tmp_path, files_in(tmp_path), 5.0) == []
-    assert settling.ripe(tmp_path, files_in(tmp_path), 6.0) == []
-    assert settling.ripe(tmp_path, files_in(tmp_path), 7.0) == ["A.JPG"]
+    assert settling.ripe(tmp_path, files_in(tmp_path), 5.2) == []
+    # It ends as a JPEG does; what only may be whole is given longer.
+    assert settling.ripe(tmp_path, files_in(tmp_path), 5.4) == ["A.JPG"]
+    (tmp_path / "B.JPG").write_bytes(WHOLE + b"what a camera adds")
+    settling.ripe(tmp_path, files_in(tmp_path), 10.0)
+    assert settling.ripe(tmp_path, files_in(tmp_path), 11.0) == ["A.JPG"]
+    assert set(settling.ripe(tmp_path, files_in(tmp_path), 12.0)) == {"A.JPG", "B.JPG"}
 
 
 def test_a_file_that_ends_in_mid_picture_is_given_longer(tmp_path: Path) -> None:

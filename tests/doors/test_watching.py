@@ -31,7 +31,7 @@ class Place:
         self.going = False
 
     def _new(self) -> Watcher:
-        return Watcher(self.database, self.vault, lambda: None, lambda: None)
+        return Watcher(self.database, self.vault, lambda: None, lambda _: None)
 
     def start(self) -> None:
         self.watcher = self._new()

@@ -71,4 +71,4 @@ def test_a_place_of_another_shoot_is_none_of_this_one(client: TestClient, shelf:
     keep(client, kind="folder", address=str(shelf))
     client.post("/shoots", data={"name": "Other"})
     assert client.post("/shoots/2/hand-over/1/send").status_code == 404
-    assert "There" not in client.get("/shoots/2/hand-over").text
+    assert ">There</a>" not in client.get("/shoots/2/hand-over").text

@@ -25,7 +25,7 @@ def test_the_usual_folder_is_within_the_applications_own(cleared: TestClient, tm
     assert "Where photos come from" in cleared.post("/shoots/1/live/rest").text
 
 
-@pytest.mark.parametrize("path", ["/etc", "in", "", "/nowhere/at/all", "/"])
+@pytest.mark.parametrize("path", ["/etc", "in", "/nowhere/at/all", "/"])
 def test_other_folders_are_not_watched(path: str, cleared: TestClient) -> None:
     answer = cleared.post("/shoots/1/live/folder", data={"path": path})
     assert answer.status_code == 409 and "alert" in answer.text

@@ -6,17 +6,17 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from zero_easel.library.lists.summary import summaries
-from zero_easel.library.store.models import Arrival, PhotoRow, Shoot, WatchedFolder, now
+from zero_easel.library.store.models import Arrival, PhotoRow, RunState, Shoot, WatchedFolder, now
 from zero_easel.library.store.vault import Vault
-from zero_easel.runs.service import RunError, is_under_way, latest_run, start_run
+from zero_easel.runs.service import RunError, is_under_way, latest_run, set_state, start_run
 
 _QUIET = timedelta(seconds=4)
 """After the last file: a photographer who goes on shooting is not to get a run for each."""
 
 
 def finish_if_ready(session: Session, vault: Vault, folder: WatchedFolder) -> str:
-    """Start a run if photos came in since the last one and nothing of the shoot is under way; returns why it cannot
-    start, as a sentence, or ""."""
+    """Start a run if photos came in since the last one and nothing of the shoot is under way; one that the end of the
+    application interrupted goes on. Returns why it cannot start, as a sentence, or ""."""
     shoot = session.get_one(Shoot, folder.shoot_id)
     last = session.scalar(select(func.max(Arrival.came)).where(Arrival.folder_id == folder.id))
     if last is None or now() - last < _QUIET or shoot.stale or is_under_way(session, shoot.id):
@@ -25,6 +25,9 @@ def finish_if_ready(session: Session, vault: Vault, folder: WatchedFolder) -> st
     if at is None or not at.part or at.unread or at.waiting:
         return ""
     run = latest_run(session, shoot.id)
+    if run is not None and run.state == RunState.INTERRUPTED:
+        set_state(run, RunState.RUNNING)
+        return ""
     newest = session.scalar(select(func.max(PhotoRow.added)).where(PhotoRow.shoot_id == shoot.id))
     if run is not None and newest is not None and newest <= run.created:
         return ""

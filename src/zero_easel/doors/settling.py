@@ -10,13 +10,12 @@ from zero_easel.library.intake import may_come_in
 
 DONE, REFUSED = "done", "refused"
 """Folders within a watched one into which files go; what lies there does not come in."""
-_REST = 1.5
-"""Seconds for which a file must not have changed."""
-_PATIENCE = 15.0
-"""The same for a file that ends in the middle of its picture: whoever writes it may only be slow."""
+_WHOLE, _REST, _PATIENCE = 0.2, 1.5, 15.0
+"""Seconds for which a file must not have changed: one that ends as its kind does, to the byte; one that may be whole;
+and one that ends in the middle of its picture, for whoever writes it may only be slow."""
 _TAIL = 4096
-_ENDS = {b"\xff\xd8\xff": b"\xff\xd9", b"\x89PNG": b"IEND", b"PK\x03\x04": b"PK\x05\x06"}
-"""How files of a kind begin, and what stands near their end (ITU-T T.81 B.1.1.3; PNG 11.2.5; ZIP 4.3.16)."""
+_ENDS = {b"\xff\xd8\xff": b"\xff\xd9", b"\x89PNG": b"IEND\xaeB`\x82", b"PK\x03\x04": b"PK\x05\x06"}
+"""How files of a kind begin, and what stands at or near their end (ITU-T T.81 B.1.1.3; PNG 11.2.5; ZIP 4.3.16)."""
 
 
 class Stamp(NamedTuple):
@@ -67,19 +66,21 @@ def _files(folder: Path, before: str) -> Iterator[tuple[str, Stamp]]:
 
 
 def _rested(path: Path, stamp: Stamp, seconds: float) -> bool:
-    if seconds < _REST or not stamp.bytes:
+    if seconds >= _PATIENCE or seconds < _WHOLE or not stamp.bytes:
         return seconds >= _PATIENCE
-    return seconds >= _PATIENCE or not _ends_too_early(path, stamp.bytes)
+    return seconds >= _rest_of(path, stamp.bytes)
 
 
-def _ends_too_early(path: Path, size: int) -> bool:
-    """Whether a file of a kind that says where it ends does not."""
+def _rest_of(path: Path, size: int) -> float:
+    """Seconds for which a file must not have changed, by how it ends."""
     try:
         with path.open("rb") as file:
             begin = file.read(4)
             file.seek(max(0, size - _TAIL))
             tail = file.read(_TAIL)
     except OSError:
-        return False
+        return _REST
     end = next((end for magic, end in _ENDS.items() if begin.startswith(magic)), b"")
-    return bool(end) and end not in tail
+    if end and end not in tail:
+        return _PATIENCE
+    return _WHOLE if end and tail.endswith(end) else _REST

@@ -7,7 +7,7 @@ application at whatever moment loses nothing, and nothing comes in twice.
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import structlog
@@ -19,22 +19,29 @@ from zero_easel.doors.finishing import finish_if_ready
 from zero_easel.doors.settling import Settling, Stamp, files_in
 from zero_easel.library.intake import in_turn
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.models import Arrival, WatchedFolder
+from zero_easel.library.store.models import Arrival, PhotoRow, WatchedFolder
 from zero_easel.library.store.vault import Vault
 
 log = structlog.get_logger()
-_LOOK, _SOON, _BREATH = 4.0, 0.5, 0.2
+_LOOK, _SOON, _BREATH = 4.0, 0.15, 0.05
 """Seconds from one look to the next: where nothing happens, while files are growing, and at least."""
+_SHOTS = 4
+"""Photos that come together at most while somebody shoots, a burst among them."""
 
 
 class Watcher:
-    """Takes what comes into watched folders, from start() to stop(). arriving, wake: are told before and after."""
+    """Takes what comes into watched folders, from start() to stop(). arriving: is told before a file is taken, came:
+    afterwards, with the ids of photos that have just been shot."""
 
     def __init__(
-        self, database: Database, vault: Vault, arriving: Callable[[], None], wake: Callable[[], None]
+        self,
+        database: Database,
+        vault: Vault,
+        arriving: Callable[[], None],
+        came: Callable[[Sequence[int]], None],
     ) -> None:
         self._database, self._vault = database, vault
-        self._arriving, self._came = arriving, wake
+        self._arriving, self._came = arriving, came
         self._wake, self._stopping = threading.Event(), threading.Event()
         self._settling: dict[int, Settling] = {}
         self._heard: tuple[list[Path], threading.Event] = ([], threading.Event())
@@ -94,7 +101,6 @@ class Watcher:
                 trouble = finish_if_ready(session, self._vault, row)
             if row.trouble != trouble:
                 row.trouble = trouble
-        self._came()
         return growing
 
     def _take_ripe(self, folder: WatchedFolder) -> bool:
@@ -112,9 +118,18 @@ class Watcher:
                 return False
             self._arriving()
             arrival = take_in(self._database, self._vault, folder, path, fresh[path])
-            if arrival is not None and folder.moves:
+            if arrival is None:
+                continue
+            # Of a whole card that is copied nobody waits for each; for what comes shot by shot somebody does.
+            self._came(self._photos(folder, arrival) if len(ripe) <= _SHOTS else ())
+            if folder.moves:
                 put_away(root, path, ok=arrival.ok, said=arrival.said)
         return len(ripe) < len(fresh)
+
+    def _photos(self, folder: WatchedFolder, arrival: Arrival) -> list[int]:
+        query = select(PhotoRow.id).where(PhotoRow.shoot_id == folder.shoot_id, PhotoRow.digest == arrival.digest)
+        with self._database.session() as session:
+            return list(session.scalars(query))
 
     def _known(self, folder: WatchedFolder) -> dict[str, tuple[Stamp, bool, str]]:
         query = select(Arrival.path, Arrival.bytes, Arrival.modified, Arrival.ok, Arrival.said)
@@ -134,7 +149,7 @@ class Watcher:
 
     def _hear(self, folders: list[Path], ended: threading.Event) -> None:
         try:
-            for _ in watchfiles.watch(*folders, stop_event=ended, debounce=300, rust_timeout=1000):
+            for _ in watchfiles.watch(*folders, stop_event=ended, debounce=100, step=20, rust_timeout=1000):
                 self._wake.set()
         except Exception as error:
             # A folder that went, or no more watches to be had: the looks every few seconds go on.

@@ -4,10 +4,10 @@ from zero_easel.core.items.item import CutItem
 from zero_easel.storage import Kept
 
 
-def keep_cutout(kept: Kept, item: CutItem, *, durable: bool = True) -> None:
+def keep_cutout(kept: Kept, packed: tuple[bytes, str], *, durable: bool = True) -> None:
     """Write a cutout's pixels to a file that ends in .png, and its facts beside them: whoever finds the pixels finds
-    all of it. durable: whether it must survive a power cut."""
-    png, facts = item.packed()
+    all of it. packed: see CutItem.packed. durable: whether it must survive a power cut."""
+    png, facts = packed
     kept.beside(".json").write(facts.encode(), durable=durable)
     kept.write(png, durable=durable)
 

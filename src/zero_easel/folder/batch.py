@@ -401,7 +401,7 @@ def _measure(photo: PhotoFile, kept: Kept, subject: Subject, standard: Standard)
     if not needs_cutout(subject, standard):
         return subject._replace(frame=photo.frame)
     item = photo.item()
-    keep_cutout(kept, item, durable=False)
+    keep_cutout(kept, item.packed(), durable=False)
     return subject._replace(measures=item.measures, frame=item.frame)
 
 

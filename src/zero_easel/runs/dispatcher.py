@@ -58,6 +58,7 @@ class Dispatcher:
         self._match_after = 0.0
         # Photos that somebody is looking at, and until when that is taken for granted.
         self._looked_at: dict[int, float] = {}
+        self._just_shot: dict[int, float] = {}
         self._arrived, self._tidied = -_ARRIVING, float("-inf")
         self._thread: threading.Thread
 
@@ -91,6 +92,13 @@ class Dispatcher:
         """Say that somebody waits for the cutouts of some photos: these are made before everything."""
         until = time.monotonic() + _LOOKING
         self._looked_at = {**self._looked_at, **dict.fromkeys(photo_ids, until)}
+        self._wake.set()
+
+    def just_shot(self, photo_ids: Iterable[int]) -> None:
+        """Say that some photos have just been shot, and that somebody waits before the camera: they are cleared even
+        before they are read."""
+        until = time.monotonic() + _LOOKING
+        self._just_shot = {**self._just_shot, **dict.fromkeys(photo_ids, until)}
         self._wake.set()
 
     def arriving(self) -> None:
@@ -132,7 +140,10 @@ class Dispatcher:
         self._match()
         arriving = time.monotonic() - self._arrived < _ARRIVING
         with self._database.session() as session:
-            jobs = self._next_up.jobs(session, room, self._in_hand.values(), self._watched(), arriving=arriving)
+            self._looked_at, self._just_shot = _still(self._looked_at), _still(self._just_shot)
+            watched, just_shot = set(self._looked_at), set(self._just_shot)
+            in_hand = self._in_hand.values()
+            jobs = self._next_up.jobs(session, room, in_hand, watched, just_shot, arriving=arriving)
             if not jobs and not self._in_hand:
                 self._finish(session)
             if time.monotonic() > self._tidied + _TIDY:
@@ -163,11 +174,6 @@ class Dispatcher:
         trouble = self._vault.trouble() if self.held_up else ""
         self.held_up = trouble or self.held_up
         return bool(trouble)
-
-    def _watched(self) -> set[int]:
-        moment = time.monotonic()
-        self._looked_at = {photo_id: until for photo_id, until in self._looked_at.items() if until > moment}
-        return set(self._looked_at)
 
     def _finish(self, session: Session) -> None:
         """Runs of which nothing waits and that nobody has marked as done yet, for something came between."""
@@ -227,3 +233,9 @@ class Dispatcher:
                 through = finish_if_through(session, self._vault, job.run_id)
             if through and not self._in_hand and not self._lost:
                 self._vault.sweep()
+
+
+def _still(until: dict[int, float]) -> dict[int, float]:
+    """What is not over yet."""
+    moment = time.monotonic()
+    return {photo_id: end for photo_id, end in until.items() if end > moment}

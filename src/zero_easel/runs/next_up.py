@@ -9,7 +9,7 @@ from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import and_, func, or_, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.placing.layout import is_by_row
@@ -55,12 +55,23 @@ class NextUp:
         self._ahead_of: tuple[tuple[int, bool, bool], ...] = ()
 
     def jobs(
-        self, session: Session, room: int, in_hand: Collection[Job], watched: set[int], *, arriving: bool
+        self,
+        session: Session,
+        room: int,
+        in_hand: Collection[Job],
+        watched: set[int],
+        just_shot: set[int],
+        *,
+        arriving: bool,
     ) -> list[Job]:
         """Up to so many pieces of work; pictures among them are marked as being worked on. watched: photos that
-        somebody looks at. arriving: whether files are being brought in, so that only what shows cards is read."""
+        somebody looks at; just_shot: those for which somebody waits before the camera. arriving: whether files are
+        being brought in, so that only what shows cards is read."""
         busy, digests = {job.photo_id for job in in_hand}, {job.digest for job in in_hand}
-        jobs = self._clearings(session, room, busy, watched) if watched else []
+        # Read at the same time and not before: should it be a code card, a cutout is made for nothing.
+        jobs = self._clearings(session, room, busy, just_shot, unread=True) if just_shot else []
+        if watched:
+            jobs += self._clearings(session, room - len(jobs), busy | {job.photo_id for job in jobs}, watched)
         jobs += self._pictures(session, room - len(jobs), {job.photo_id for job in jobs})
         jobs += self._readings(session, room - len(jobs), digests, arriving=arriving)
         jobs += self._clearings(session, room - len(jobs), busy | {job.photo_id for job in jobs})
@@ -163,13 +174,16 @@ class NextUp:
             Job(0, name, read_original, (self._vault.location, digest, name), digest=digest) for digest, name in fresh
         ]
 
-    def _clearings(self, session: Session, room: int, taken: set[int], only: set[int] | None = None) -> list[Job]:
+    def _clearings(
+        self, session: Session, room: int, taken: set[int], only: set[int] | None = None, *, unread: bool = False
+    ) -> list[Job]:
         # What may yet turn out to be a code card waits until its shoot is matched.
+        sure = and_(Original.read, ~Original.card_like | ~Shoot.stale)
         query = (
             select(PhotoRow)
             .join(Original, Original.digest == PhotoRow.digest)
             .join(Shoot, Shoot.id == PhotoRow.shoot_id)
-            .where(waits_for_clearing(session), Original.read, ~Original.card_like | ~Shoot.stale)
+            .where(waits_for_clearing(session), or_(sure, ~Original.read) if unread else sure)
             .order_by(PhotoRow.id)
         )
         jobs: list[Job] = []

@@ -10,9 +10,11 @@ from collections.abc import AsyncIterator, Callable
 from contextlib import suppress
 from pathlib import Path
 
-_LOOK, _BREATH, _STILL = 0.3, 1.0, 15.0
-"""Seconds between two looks; between two pieces of news for one page at least; after which silence is broken, so that
-a connection that has gone is noticed."""
+_LOOK, _STILL = 0.2, 15.0
+"""Seconds between two looks; after which silence is broken, so that a connection that has gone is noticed."""
+_BREATH, _LONG_BREATH = 0.25, 1.0
+"""Seconds between two pieces of news for one page at least: at first, and doubled up to this while news goes on: a
+photo that has just been shot is seen at once, and a run of thousands asks no page more than once a second."""
 
 
 class News:
@@ -44,15 +46,17 @@ class News:
     async def listen(self) -> AsyncIterator[bytes]:
         """The stream of one page, as text/event-stream: at once, so that what happened while nobody listened is made
         up for, and then after each change."""
-        told, quiet = -1, 0.0
+        told, quiet, breath = -1, 0.0, _BREATH
         while not self._closed:
             if told != self._count:
                 told, quiet = self._count, 0.0
                 yield f"event: work\ndata: {told}\n\n".encode()
-                await asyncio.sleep(_BREATH)
+                await asyncio.sleep(breath)
+                breath = min(_LONG_BREATH, 2 * breath)
                 continue
             await asyncio.sleep(_LOOK)
             quiet += _LOOK
+            breath = _BREATH if quiet >= _LONG_BREATH else breath
             if quiet >= _STILL:
                 quiet = 0.0
                 yield b": still here\n\n"

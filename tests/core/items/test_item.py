@@ -69,13 +69,13 @@ def test_nothing_but_a_trace_is_no_item() -> None:
 
 def test_a_reduced_item_keeps_colour_up_to_its_rim_and_its_cover() -> None:
     item = cropped(rgba(400, 300, (57, 343, 41, 268)), Box(0, 0, 300, 400), Size(300, 400), 1, [], NOTHING)
-    small = item.reduced(60)
+    small, whole = item.reduced(60, 5000)
     assert max(small.pixels.shape[:2]) == 60
     seen = small.pixels[small.pixels[..., 3] > 8]
     assert np.abs(seen[:, :3].astype(int) - (127, 51, 28)).max() <= 2
     full, less = alpha_of(item.pixels), alpha_of(small.pixels)
     assert less.sum() / less.size == pytest.approx(full.sum() / full.size, abs=0.01)
-    assert small.reduced(500) is small
+    assert small.reduced(500)[0] is small and whole is item
 
 
 def test_a_damaged_cutout_is_refused_by_name() -> None:

@@ -101,21 +101,29 @@ class CutItem:
         inside[:] = self.pixels[y : y + inside.shape[0], x : x + inside.shape[1]]
         return full
 
-    def reduced(self, longest: int) -> "CutItem":
-        """The same item with its crop no longer than `longest` px, for pages; bounds and size scale along."""
+    def reduced(self, *longest: int) -> list["CutItem"]:
+        """The same item with its crop no longer than some lengths in px, for pages; bounds and size scale along."""
         h, w = self.pixels.shape[:2]
-        scale = min(1.0, longest / max(h, w))
-        if scale == 1:
-            return self
-        size = (max(1, round(w * scale)), max(1, round(h * scale)))
-        alpha = alpha_of(self.pixels)[..., None]
-        light = self.pixels[..., :3].astype(np.float32) * alpha
-        small = cv2.resize(np.dstack([light, alpha]), size, interpolation=cv2.INTER_AREA)
-        cover = np.maximum(small[..., 3:], 1e-6)
+        scales = [min(1.0, length / max(h, w)) for length in longest]
+        if min(scales) == 1:
+            return [self for _ in scales]
+        # In place and once for all: at 24 megapixels each pass over the crop takes a tenth of a second.
+        alpha = alpha_of(self.pixels)
+        light = self.pixels[..., :3].astype(np.float32)
+        light *= alpha[..., None]
+        sizes = [(max(1, round(w * scale)), max(1, round(h * scale))) for scale in scales]
+        return [
+            self if scale == 1 else replace(self, pixels=self._straight(light, alpha, size))
+            for scale, size in zip(scales, sizes, strict=True)
+        ]
+
+    def _straight(self, light: Float, alpha: Float, size: tuple[int, int]) -> Encoded:
+        """(h, w, 4) of a smaller size from premultiplied light and alpha, as they are at full size."""
+        small, cover = (cv2.resize(part, size, interpolation=cv2.INTER_AREA) for part in (light, alpha))
+        small, cover = small.reshape(*cover.shape, 3), cover[..., None]
         top = 255 if self.pixels.dtype == np.uint8 else 65535
-        straight = np.dstack([np.clip(small[..., :3] / cover, 0, top), small[..., 3] * top])
-        pixels = np.round(np.where(small[..., 3:] > 0, straight, 0)).astype(self.pixels.dtype)
-        return replace(self, pixels=pixels)
+        straight = np.dstack([np.clip(small / np.maximum(cover, 1e-6), 0, top), cover * top])
+        return np.round(np.where(cover > 0, straight, 0)).astype(self.pixels.dtype)
 
 
 def alpha_of(pixels: Encoded) -> Float:

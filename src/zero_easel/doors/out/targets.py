@@ -126,10 +126,7 @@ def ways_of(session: Session, shoot: Shoot) -> list[Way]:
 
 def paths_for(target: Target, run: Run, pictures: Sequence[PictureRow]) -> dict[int, str]:
     """The path under which each of some pictures gets to a target, by their ids. Raises TargetError."""
-    try:
-        pattern = Pattern(target.path, FIELDS)
-    except PatternError as error:
-        raise TargetError(f"The paths of {target.name} cannot be made: {error}.") from error
+    pattern = _pattern(target.path)
     found: dict[int, str] = {}
     taken: dict[str, str] = {}
     for picture in pictures:
@@ -243,10 +240,7 @@ def _set(target: Target, shoot: Shoot, wanted: Wanted, folders: Collection[Path]
     if not name:
         raise TargetError("A place to hand over to needs a name.")
     _check_address(wanted, folders)
-    try:
-        Pattern(wanted.path, FIELDS)
-    except PatternError as error:
-        raise TargetError(f"The paths cannot be made: {error}.") from error
+    _pattern(wanted.path)
     if not wanted.path.strip(" /."):
         raise TargetError("The paths need a name.")
     target.shoot_id = None if wanted.everywhere else shoot.id
@@ -255,6 +249,16 @@ def _set(target: Target, shoot: Shoot, wanted: Wanted, folders: Collection[Path]
     target.endpoint, target.user = wanted.endpoint.strip(), wanted.user.strip()
     target.deliverables, target.checked = wanted.deliverables, wanted.checked
     target.path, target.by_itself = wanted.path.strip(), wanted.by_itself
+
+
+def _pattern(text: str) -> Pattern:
+    try:
+        pattern = Pattern(text)
+    except PatternError as error:
+        raise TargetError(f"The paths cannot be made: {error}.") from error
+    if unknown := sorted(pattern.fields - set(FIELDS)):
+        raise TargetError(f"The paths cannot be made: there is no {{{unknown[0]}}} here.")
+    return pattern
 
 
 def _check_address(wanted: Wanted, folders: Collection[Path]) -> None:
