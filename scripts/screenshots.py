@@ -104,12 +104,15 @@ def shot_live(page: Page) -> None:
     page.goto(page.url)
     page.goto((page.get_by_role("link", name="Second table").first.get_attribute("href") or "") + "/live")
     page.get_by_role("button", name="Watch this folder").click()
+    page.locator("summary", has_text="Watching").click()
     page.get_by_label("How often it shoots").select_option("2")
     page.locator(".live-line li").nth(11).wait_for(timeout=120_000)
     page.locator("summary", has_text="Watching").click()
     page.get_by_role("button", name="Let go").click()
+    page.wait_for_timeout(5000)
     page.locator("#live", has_text="Being cleared").wait_for(state="detached", timeout=120_000)
     page.locator("footer", has_text="Nothing running").wait_for(timeout=120_000)
+    page.wait_for_timeout(2000)
 
 
 def handed_over(page: Page) -> None:

@@ -27,6 +27,7 @@ def test_photos_come_in_as_they_are_shot_and_say_what_is_wrong(page: Page) -> No
     name = held.locator("img").get_attribute("alt") or ""
     held.locator("a").click()
     expect(page.locator(".live-told")).to_contain_text("of the same burst is sharper")
+    page.wait_for_load_state("load")
     page.keyboard.press("t")
     expect(page.locator(".live-burst .best img")).to_have_attribute("alt", name)
     page.keyboard.press("Escape")

@@ -34,7 +34,7 @@ def test_from_the_camera_to_the_shop_by_itself(tmp_path: Path, browser: Browser)
         watched = zero_easel("watch", folder, "--shoot", "Night", "--move", "--finish", "--data", data)
         assert watched.returncode == 0, watched.stderr
         place = {"name": "Shop", "kind": "shop", "address": shop.address, "by_itself": "true", "path": "{name}"}
-        httpx.post(f"{server.address}/shoots/1/hand-over", data=place).raise_for_status()
+        assert httpx.post(f"{server.address}/shoots/1/hand-over", data=place).status_code == 303
         camera = subprocess.Popen(zero_easel_command("camera", folder, "--every", "2s", "--count", str(SHOTS)))
         for wanted in (3, 9):
             until(lambda wanted=wanted: shot(database) >= wanted)  # type: ignore[misc]

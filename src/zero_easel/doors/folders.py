@@ -77,6 +77,8 @@ def refused(session: Session, folder_id: int, most: int) -> tuple[list[Arrival],
     return list(session.scalars(query.order_by(Arrival.came.desc(), Arrival.id.desc()).limit(most))), count
 
 
-def usual_folder(data: Path, shoot: Shoot, name: str) -> Path:
+def usual_folder(session: Session, data: Path, shoot: Shoot, name: str) -> Path:
     """Where a shoot's folder is if nobody says otherwise. name: of the shoot, as a folder may be called."""
-    return data / HERE / (name or f"shoot {shoot.id}")
+    usual = data / HERE / (name or f"shoot {shoot.id}")
+    others = select(WatchedFolder.id).where(WatchedFolder.path == str(usual), WatchedFolder.shoot_id != shoot.id)
+    return usual if session.scalar(others) is None else usual.with_name(f"{usual.name} {shoot.id}")

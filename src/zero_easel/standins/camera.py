@@ -7,7 +7,7 @@ and then one is cut off, as by a loose cable, and now and then a product is shot
 import json
 import threading
 import time
-from datetime import datetime
+from datetime import datetime, timedelta
 from importlib import resources
 from io import BytesIO
 from pathlib import Path
@@ -22,6 +22,8 @@ _FIRST, _LAST, _BEGIN = 1, 9999, 9985
 _MEMORY = ".camera.json"
 _BURST_EVERY, _DAMAGED_EVERY = 5, 13
 """Of so many photos one is a burst, one is cut off."""
+_TURN = timedelta(seconds=3)
+"""Whoever presses its shutter sooner has not turned the item yet: its clock says when that would be done."""
 _PIECES = 4
 _CUT = 0.85
 """Share of a file that gets through where it is cut off."""
@@ -38,27 +40,29 @@ class Camera:
         """Shoot the next photo of the demo, or a burst of it; returns the names of the files. Raises OSError."""
         with self._lock:
             self.folder.mkdir(parents=True, exist_ok=True)
-            number, shots = self._memory()
+            number, shots, last = self._memory()
             names = sorted(path.name for path in _PHOTOS.iterdir())
             data = (_PHOTOS / names[shots % len(names)]).read_bytes()
             shots += 1
             burst = shots % _BURST_EVERY == 0
             written = []
-            for frame in _frames(data, datetime.now(), shots, 3 if burst else 1):
+            taken = max(datetime.now(), last + _TURN)
+            for frame in _frames(data, taken, shots, 3 if burst else 1):
                 if shots % _DAMAGED_EVERY == 0:
                     frame = frame[: int(_CUT * len(frame))]
                 written.append(f"BRYD{number:04}.JPG")
                 _write_slowly(self.folder / written[-1], frame)
                 number = _FIRST if number >= _LAST else number + 1
-            write_atomically(self.folder / _MEMORY, json.dumps({"number": number, "shots": shots}).encode())
+            memory = {"number": number, "shots": shots, "taken": taken.isoformat()}
+            write_atomically(self.folder / _MEMORY, json.dumps(memory).encode())
             return written
 
-    def _memory(self) -> tuple[int, int]:
+    def _memory(self) -> tuple[int, int, datetime]:
         try:
             known = json.loads((self.folder / _MEMORY).read_text())
-            return int(known["number"]), int(known["shots"])
+            return int(known["number"]), int(known["shots"]), datetime.fromisoformat(known["taken"])
         except (OSError, ValueError, KeyError, TypeError):
-            return _BEGIN, 0
+            return _BEGIN, 0, datetime.min
 
 
 class Shutter:

@@ -134,7 +134,7 @@ def _page(
     request: Request, session: Db, bench: Bench, shoot: Shoot, photo: int, error: str = "", typed: str = ""
 ) -> HTMLResponse:
     folder = folder_of(session, shoot.id)
-    usual = usual_folder(bench.settings.data.resolve(), shoot, portable(shoot.name))
+    usual = usual_folder(session, bench.settings.data.resolve(), shoot, portable(shoot.name))
     held = _shutters(request).get(shoot.id)
     return show(
         request,
