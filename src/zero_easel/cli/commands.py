@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from zero_easel.cli import doors, fit, photos, rename, runs
+from zero_easel.cli import backups, doors, fit, photos, rename, runs
 from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
 from zero_easel.cli.options import (
     CORES,
@@ -148,6 +148,9 @@ def bring_in(
 app.command()(doors.watch)
 app.command()(doors.camera)
 app.command()(doors.shop)
+app.command()(backups.backup)
+app.command()(backups.restore)
+app.command("verify")(backups.verify_library)
 app.command()(rename.rename)
 app.command()(photos.cutout)
 app.command()(photos.tone)
