@@ -24,6 +24,7 @@ from zero_easel.doors.out.sending import Sender
 from zero_easel.doors.out.targets import Wanted, add_target, hand_over
 from zero_easel.library.shoots import bring_in, create_shoot
 from zero_easel.library.store.models import (
+    HandOverTarget,
     PhotoRow,
     PictureRow,
     PictureState,
@@ -32,7 +33,6 @@ from zero_easel.library.store.models import (
     Sending,
     SendingState,
     Shoot,
-    Target,
 )
 from zero_easel.library.store.vault import Vault
 
@@ -86,7 +86,7 @@ class House:
 
     def hand_over(self, target: int, run: int = 1) -> int:
         with self.database.session() as session:
-            return hand_over(session, session.get_one(Target, target), session.get_one(Run, run))
+            return hand_over(session, session.get_one(HandOverTarget, target), session.get_one(Run, run))
 
     def start(self) -> None:
         self.sender = Sender(self.database, self.vault, self.seal, pause=0.02)
@@ -109,7 +109,7 @@ class House:
 
     def trouble(self, target: int) -> str:
         with self.database.session() as session:
-            return session.get_one(Target, target).trouble
+            return session.get_one(HandOverTarget, target).trouble
 
     def digests(self, target: int) -> dict[str, str]:
         """What ought to lie there."""

@@ -15,7 +15,7 @@ from support import until
 
 from zero_easel.doors.out.sealing import Seal, SealError
 from zero_easel.doors.out.targets import TargetError, Wanted, change_target, remove_target, try_again
-from zero_easel.library.store.models import SendingState, Shoot, Target, TargetKind
+from zero_easel.library.store.models import HandOverTarget, SendingState, Shoot, TargetKind
 from zero_easel.standins.shop import Shop, ShopServer
 
 COUNT, CUTS = 200, 20
@@ -56,9 +56,9 @@ def test_to_a_machine_by_sftp_over_a_wire_that_is_cut(house: Callable[..., House
         all_there(at_home, target, wire)
         assert lying_in(there / "in/depth") == at_home.digests(target)
         with at_home.database.session() as session:
-            known = session.get_one(Target, target).known
+            known = session.get_one(HandOverTarget, target).known
             assert known.startswith("SHA256:")
-            session.get_one(Target, target).known = "SHA256:of-another-machine"
+            session.get_one(HandOverTarget, target).known = "SHA256:of-another-machine"
         # Another machine at the same address gets nothing.
         at_home.run([("BY-2000_front.jpg", picture_bytes(7777), "BY-2104")])
         at_home.hand_over(target, 2)
@@ -185,7 +185,7 @@ def test_what_a_shop_rejects_comes_back_with_its_words_and_the_check(
         assert "not known what this one shows" in rows["nothing.jpg"].said
         assert at_home.hand_over(target, 2) == 0
         with at_home.database.session() as session:
-            assert try_again(session, session.get_one(Target, target)) == 4
+            assert try_again(session, session.get_one(HandOverTarget, target)) == 4
         at_home.until_through(target)
         assert Counter(at_home.states(target).values()) == {SendingState.ACCEPTED: 1, SendingState.REJECTED: 4}
     finally:
@@ -261,13 +261,13 @@ def test_another_address_is_another_place(house: Callable[..., House], tmp_path:
     at_home.start()
     at_home.until_through(target)
     with at_home.database.session() as session:
-        row, shoot = session.get_one(Target, target), session.get_one(Shoot, 1)
+        row, shoot = session.get_one(HandOverTarget, target), session.get_one(Shoot, 1)
         change_target(session, row, shoot, Wanted("There", TargetKind.FOLDER, str(tmp_path / "two")), b"", [tmp_path])
     assert at_home.hand_over(target) == 2
     at_home.until_through(target)
     assert lying_in(tmp_path / "one") == lying_in(tmp_path / "two")
     with at_home.database.session() as session:
-        remove_target(session, session.get_one(Target, target))
+        remove_target(session, session.get_one(HandOverTarget, target))
     assert at_home.rows(target) == [] and len(lying_in(tmp_path / "two")) == 2
 
 
@@ -297,7 +297,7 @@ def test_secrets_are_kept_sealed(house: Callable[..., House], tmp_path: Path) ->
     key = at_home.data / "secret.key"
     assert key.stat().st_mode & 0o777 == 0o600
     with at_home.database.session() as session:
-        sealed = session.get_one(Target, target).sealed
+        sealed = session.get_one(HandOverTarget, target).sealed
     assert Seal(at_home.data).open(sealed) == "tell-nobody"
     with pytest.raises(SealError, match="another key"):
         Seal(tmp_path / "other", Seal(at_home.data)._kept().decode().swapcase()).open(sealed)

@@ -9,11 +9,11 @@ from zero_easel.core.catalog.bursts import Take, folded
 from zero_easel.core.photos.decoding import decode_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.photos.reading import read
-from zero_easel.standins.camera import Camera, Shutter
+from zero_easel.standins.camera import Shutter, StandInCamera
 
 
 def test_it_shoots_the_demo_with_bursts_and_damage_and_its_numbers_roll_over(tmp_path: Path) -> None:
-    shots = [Camera(tmp_path).shoot() for _ in range(26)]
+    shots = [StandInCamera(tmp_path).shoot() for _ in range(26)]
     names = [name for shot in shots for name in shot]
     assert len(set(names)) == len(names) and names[0] == "BRYD9985.JPG" and "BRYD0001.JPG" in names
     assert "BRYD0000.JPG" not in names
@@ -28,7 +28,7 @@ def test_it_shoots_the_demo_with_bursts_and_damage_and_its_numbers_roll_over(tmp
 
 
 def test_a_burst_is_one_and_its_sharp_frame_counts(tmp_path: Path) -> None:
-    camera = Camera(tmp_path)
+    camera = StandInCamera(tmp_path)
     for _ in range(4):
         camera.shoot()
     names = camera.shoot()
@@ -43,7 +43,7 @@ def test_a_burst_is_one_and_its_sharp_frame_counts(tmp_path: Path) -> None:
 
 
 def test_files_say_when_they_were_taken(tmp_path: Path) -> None:
-    name = Camera(tmp_path).shoot()[0]
+    name = StandInCamera(tmp_path).shoot()[0]
     with Image.open(tmp_path / name) as photo:
         taken = photo.getexif().get_ifd(ExifTags.IFD.Exif)[ExifTags.Base.DateTimeOriginal]
     assert decode_photo((tmp_path / name).read_bytes(), name).facts.taken is not None
@@ -53,7 +53,7 @@ def test_files_say_when_they_were_taken(tmp_path: Path) -> None:
 def test_a_shutter_that_is_held_goes_on_until_it_is_let_go_of(tmp_path: Path) -> None:
     enough = threading.Event()
 
-    class Counted(Camera):
+    class Counted(StandInCamera):
         """Says when it has shot three times."""
 
         def shoot(self) -> list[str]:

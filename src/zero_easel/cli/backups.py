@@ -11,7 +11,7 @@ from zero_easel.cli.given import UsageError, console
 from zero_easel.cli.options import Data
 from zero_easel.cli.running import progress
 from zero_easel.files import data_lock
-from zero_easel.library.backup import BackupError, Copied, back_up, verify
+from zero_easel.library.backup import BackupCount, BackupError, back_up, verify
 from zero_easel.library.backup import restore as bring_back
 from zero_easel.library.store.vault import InUseError, Vault
 from zero_easel.settings import Settings
@@ -88,7 +88,7 @@ def _reason(error: Exception) -> str:
     return str(error)
 
 
-def _tell(copied: Copied, where: str, *, as_json: bool) -> None:
+def _tell(copied: BackupCount, where: str, *, as_json: bool) -> None:
     if as_json:
         print(json.dumps(copied._asdict()))
         return

@@ -17,7 +17,7 @@ from zero_easel.files import data_lock
 from zero_easel.library.shoots import shoot_named
 from zero_easel.library.store.models import Arrival, WatchedFolder
 from zero_easel.settings import Settings
-from zero_easel.standins.camera import Camera
+from zero_easel.standins.camera import StandInCamera
 from zero_easel.standins.shop import Shop, ShopServer
 from zero_easel.workbench import Workbench, build_workbench
 
@@ -66,7 +66,7 @@ def camera(
     if given is None:
         raise UsageError(f"--every {every} should be a number of seconds, like 2s.")
     seconds = float(given[1]) * (60 if given[2] == "min" else 1)
-    device, shot = Camera(folder), 0
+    device, shot = StandInCamera(folder), 0
     while True:
         try:
             names = device.shoot()

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.naming import base_name, folder_name, printable
-from zero_easel.doors.settling import DONE, REFUSED, Stamp
+from zero_easel.doors.settling import DONE, REFUSED, FileState
 from zero_easel.files import write_atomically
 from zero_easel.library.changes.matches import stale
 from zero_easel.library.incoming import Report, take
@@ -17,7 +17,7 @@ from zero_easel.library.store.models import Arrival, PhotoRow, WatchedFolder, no
 from zero_easel.library.store.vault import Vault
 
 
-def take_in(database: Database, vault: Vault, folder: WatchedFolder, path: str, stamp: Stamp) -> Arrival | None:
+def take_in(database: Database, vault: Vault, folder: WatchedFolder, path: str, stamp: FileState) -> Arrival | None:
     """Bring a file into its shoot; None if it went meanwhile. A file that was brought in before changes nothing, so
     that whatever ends the application between two steps does no harm. Raises OSError if it cannot be read or kept."""
     name = printable(path)
@@ -64,7 +64,7 @@ def _free(target: Path) -> Path:
 
 
 def _remembered(
-    session: Session, folder_id: int, path: str, stamp: Stamp, digest: str, reports: list[Report]
+    session: Session, folder_id: int, path: str, stamp: FileState, digest: str, reports: list[Report]
 ) -> Arrival:
     arrival = session.scalar(select(Arrival).where(Arrival.folder_id == folder_id, Arrival.path == path))
     if arrival is None:
@@ -78,7 +78,7 @@ def _remembered(
     return arrival
 
 
-def _renamed(session: Session, folder: WatchedFolder, path: str, digest: str, stamp: Stamp) -> Arrival | None:
+def _renamed(session: Session, folder: WatchedFolder, path: str, digest: str, stamp: FileState) -> Arrival | None:
     """The arrival of a file that was taken under another name and has been renamed since: its photo is called so, too.
     Where files are put away this cannot be told, and another name is another file."""
     if folder.moves:

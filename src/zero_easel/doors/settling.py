@@ -18,7 +18,7 @@ _ENDS = {b"\xff\xd8\xff": b"\xff\xd9", b"\x89PNG": b"IEND\xaeB`\x82", b"PK\x03\x
 """How files of a kind begin, and what stands at or near their end (ITU-T T.81 B.1.1.3; PNG 11.2.5; ZIP 4.3.16)."""
 
 
-class Stamp(NamedTuple):
+class FileState(NamedTuple):
     """By which a file is known to be the same as before. modified: ns since 1970."""
 
     bytes: int
@@ -29,9 +29,9 @@ class Stamp(NamedTuple):
 class Settling:
     """Remembers since when each file of one folder has been as it is."""
 
-    _since: dict[str, tuple[Stamp, float]] = field(default_factory=dict)
+    _since: dict[str, tuple[FileState, float]] = field(default_factory=dict)
 
-    def ripe(self, root: Path, found: Mapping[str, Stamp], moment: float) -> list[str]:
+    def ripe(self, root: Path, found: Mapping[str, FileState], moment: float) -> list[str]:
         """Those of the files found that may be taken. moment: now, in seconds of any clock that only goes on."""
         since = {
             path: known if (known := self._since.get(path)) is not None and known[0] == stamp else (stamp, moment)
@@ -41,13 +41,13 @@ class Settling:
         return [path for path, (stamp, begun) in since.items() if _rested(root / path, stamp, moment - begun)]
 
 
-def files_in(root: Path) -> dict[str, Stamp]:
+def files_in(root: Path) -> dict[str, FileState]:
     """All files below a folder that may come in, by their paths within it, with slashes. Links are not followed, what
     is hidden or was put away is passed over. Raises OSError if the folder itself cannot be read."""
     return dict(_files(root, ""))
 
 
-def _files(folder: Path, before: str) -> Iterator[tuple[str, Stamp]]:
+def _files(folder: Path, before: str) -> Iterator[tuple[str, FileState]]:
     with os.scandir(folder) as entries:
         for entry in entries:
             path = f"{before}{entry.name}"
@@ -59,13 +59,13 @@ def _files(folder: Path, before: str) -> Iterator[tuple[str, Stamp]]:
                         yield from _files(folder / entry.name, f"{path}/")
                 elif entry.is_file(follow_symlinks=False) and may_come_in(entry.name):
                     told = entry.stat()
-                    yield path, Stamp(told.st_size, told.st_mtime_ns)
+                    yield path, FileState(told.st_size, told.st_mtime_ns)
             except (FileNotFoundError, PermissionError, NotADirectoryError):
                 # It went in this moment, or is a folder within that is nobody's business here.
                 continue
 
 
-def _rested(path: Path, stamp: Stamp, seconds: float) -> bool:
+def _rested(path: Path, stamp: FileState, seconds: float) -> bool:
     if seconds >= _PATIENCE or seconds < _WHOLE or not stamp.bytes:
         return seconds >= _PATIENCE
     return seconds >= _rest_of(path, stamp.bytes)

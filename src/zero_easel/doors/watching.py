@@ -16,7 +16,7 @@ from sqlalchemy import select
 
 from zero_easel.doors.arriving import put_away, take_in
 from zero_easel.doors.finishing import finish_if_ready
-from zero_easel.doors.settling import Settling, Stamp, files_in
+from zero_easel.doors.settling import FileState, Settling, files_in
 from zero_easel.library.intake import in_turn
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import Arrival, PhotoRow, WatchedFolder
@@ -131,11 +131,11 @@ class Watcher:
         with self._database.session() as session:
             return list(session.scalars(query))
 
-    def _known(self, folder: WatchedFolder) -> dict[str, tuple[Stamp, bool, str]]:
+    def _known(self, folder: WatchedFolder) -> dict[str, tuple[FileState, bool, str]]:
         query = select(Arrival.path, Arrival.bytes, Arrival.modified, Arrival.ok, Arrival.said)
         with self._database.session() as session:
             rows = session.execute(query.where(Arrival.folder_id == folder.id)).all()
-        return {path: (Stamp(size, modified), ok, said) for path, size, modified, ok, said in rows}
+        return {path: (FileState(size, modified), ok, said) for path, size, modified, ok, said in rows}
 
     def _listen(self, folders: list[Path]) -> None:
         """Hear of changes in those of some folders that are there, as far as the system tells."""

@@ -36,7 +36,7 @@ class BackupError(Exception):
     """A backup that cannot be taken or brought back, with the reason in a sentence."""
 
 
-class Copied(NamedTuple):
+class BackupCount(NamedTuple):
     """files, bytes: that were copied now. kept: files that were there already."""
 
     files: int
@@ -44,7 +44,7 @@ class Copied(NamedTuple):
     kept: int
 
 
-class Fault(NamedTuple):
+class Unsound(NamedTuple):
     """Something of a library that is not sound. what: the file or row; why: as a phrase."""
 
     what: str
@@ -60,7 +60,7 @@ class _Known:
     modified: float
 
 
-def back_up(data: Path, vault: Vault, target: Path, on_file: Callable[[], None] = lambda: None) -> Copied:
+def back_up(data: Path, vault: Vault, target: Path, on_file: Callable[[], None] = lambda: None) -> BackupCount:
     """Keep a library and all its files in a folder, too. data: folder of the library, which may be in use. on_file: is
     told of each file. Passwords of places to hand over to come along encrypted, their key does not. Raises BackupError,
     and OSError where nothing can be written."""
@@ -86,10 +86,10 @@ def back_up(data: Path, vault: Vault, target: Path, on_file: Callable[[], None] 
                 copied, bytes_copied = copied + 1, bytes_copied + stored.bytes
         on_file()
     _write_list(target, name, listed)
-    return Copied(copied, bytes_copied, kept)
+    return BackupCount(copied, bytes_copied, kept)
 
 
-def restore(source: Path, data: Path, vault: Vault, on_file: Callable[[], None] = lambda: None) -> Copied:
+def restore(source: Path, data: Path, vault: Vault, on_file: Callable[[], None] = lambda: None) -> BackupCount:
     """Bring a backup back into an empty place. Each file is checked by its digest on the way; the tables come last, so
     that a restore that broke off is no library, and may be begun again. Raises BackupError."""
     if (data / LIBRARY).exists():
@@ -115,16 +115,16 @@ def restore(source: Path, data: Path, vault: Vault, on_file: Callable[[], None] 
             copied, bytes_copied = copied + 1, bytes_copied + file.bytes
         on_file()
     write_atomically(data / LIBRARY, tables.read_bytes())
-    return Copied(copied, bytes_copied, kept)
+    return BackupCount(copied, bytes_copied, kept)
 
 
-def verify(data: Path, vault: Vault, on_file: Callable[[], None] = lambda: None) -> Iterator[Fault]:
+def verify(data: Path, vault: Vault, on_file: Callable[[], None] = lambda: None) -> Iterator[Unsound]:
     """All that is not sound: tables, digests of all originals and finished pictures, and whatever is named and is not
     there. Cutouts and previews that are missing are made again, and are no fault. Raises BackupError."""
     if not (data / LIBRARY).is_file():
         raise BackupError(f"{data} holds no library.")
     if why := _unsound(data / LIBRARY):
-        yield Fault(LIBRARY, f"the tables are {why}")
+        yield Unsound(LIBRARY, f"the tables are {why}")
         return
     database = Database(data / LIBRARY)
     try:
@@ -136,38 +136,38 @@ def verify(data: Path, vault: Vault, on_file: Callable[[], None] = lambda: None)
         database.close()
 
 
-def _originals(session: Session, vault: Vault, on_file: Callable[[], None]) -> Iterator[Fault]:
+def _originals(session: Session, vault: Vault, on_file: Callable[[], None]) -> Iterator[Unsound]:
     names = {digest: name for digest, name in session.execute(select(PhotoRow.digest, PhotoRow.name))}
     for digest, error in session.execute(select(Original.digest, Original.error)):
         kept, name = vault.original(digest), names.get(digest, digest[:12])
         if not kept.exists():
             # Of what is no picture only the reason was kept.
             if not error:
-                yield Fault(f"originals/{digest}", f"the original of {name} is not there")
+                yield Unsound(f"originals/{digest}", f"the original of {name} is not there")
         elif _sha256(kept) != digest:
-            yield Fault(
+            yield Unsound(
                 f"originals/{digest}", f"the original of {name} is damaged: its content is not what its name says"
             )
         on_file()
 
 
-def _pictures(session: Session, vault: Vault, on_file: Callable[[], None]) -> Iterator[Fault]:
+def _pictures(session: Session, vault: Vault, on_file: Callable[[], None]) -> Iterator[Unsound]:
     query = select(PictureRow.run_id, PictureRow.output, PictureRow.sha256).where(PictureRow.state == PictureState.DONE)
     for run_id, output, sha256 in session.execute(query.order_by(PictureRow.id)):
         kept = vault.picture(run_id, output)
         if not kept.exists():
-            yield Fault(kept.key, f"{output} of run {run_id} is not there")
+            yield Unsound(kept.key, f"{output} of run {run_id} is not there")
         elif _sha256(kept) != sha256:
-            yield Fault(kept.key, f"{output} of run {run_id} is not the file that was made")
+            yield Unsound(kept.key, f"{output} of run {run_id} is not the file that was made")
         on_file()
 
 
-def _cutouts(session: Session, vault: Vault) -> Iterator[Fault]:
+def _cutouts(session: Session, vault: Vault) -> Iterator[Unsound]:
     """Those that are there must be whole; those that are not are made again."""
     there = vault.cutouts()
     for key in session.scalars(select(CutoutRow.key)):
         if key in there and not vault.cutout(key).beside(".json").exists():
-            yield Fault(f"cutouts/{key}", "a cutout is there without its facts")
+            yield Unsound(f"cutouts/{key}", "a cutout is there without its facts")
 
 
 def _all_of(vault: Vault) -> Iterator[Stored]:

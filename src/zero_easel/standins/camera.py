@@ -29,7 +29,7 @@ _CUT = 0.85
 """Share of a file that gets through where it is cut off."""
 
 
-class Camera:
+class StandInCamera:
     """Shoots into a folder, which is made; what it remembers between two shots stands in a hidden file there."""
 
     def __init__(self, folder: Path) -> None:
@@ -68,7 +68,7 @@ class Camera:
 class Shutter:
     """Presses a camera's shutter again and again, until it is let go of or the folder cannot be written."""
 
-    def __init__(self, camera: Camera, seconds: float) -> None:
+    def __init__(self, camera: StandInCamera, seconds: float) -> None:
         self.camera, self.seconds = camera, seconds
         self._released = threading.Event()
         self._thread = threading.Thread(target=self._press, name="shutter", daemon=True)

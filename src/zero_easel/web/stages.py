@@ -8,7 +8,6 @@ from sqlalchemy.orm import Session
 from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.core.standard.model import Standard
 from zero_easel.core.standard.rules import Item
-from zero_easel.doors.out.targets import turned_away
 from zero_easel.library.lists.summary import RunCounts, Summary, newest_runs, summaries
 from zero_easel.library.store.models import RunState, Shoot
 from zero_easel.runs.service import RESTING
@@ -34,22 +33,21 @@ def stages(session: Session, shoot: Shoot) -> list[StageMark]:
 
 
 def stages_of_all(session: Session, shoots: Sequence[Shoot]) -> dict[int, list[StageMark]]:
-    """The marks of some shoots, by their ids; three questions to the database, however many they are."""
+    """The marks of some shoots, by their ids; two questions to the database, however many they are."""
     ids = [shoot.id for shoot in shoots]
-    counts, runs, away = summaries(session, ids), newest_runs(session, ids), turned_away(session, ids)
+    counts, runs = summaries(session, ids), newest_runs(session, ids)
     return {
         shoot.id: _marks(
             shoot.stale,
             shoot.standard.rules,
             counts.get(shoot.id, Summary()),
             runs.get(shoot.id),
-            away.get(shoot.id, 0),
         )
         for shoot in shoots
     }
 
 
-def _marks(stale: bool, rules: Standard, at: Summary, run: RunCounts | None, away: int) -> list[StageMark]:
+def _marks(stale: bool, rules: Standard, at: Summary, run: RunCounts | None) -> list[StageMark]:
     settled = bool(at.part) and not at.to_settle
     needless = cuts_nothing(rules)
     cleared = bool(at.part) and (needless or (not at.waiting and not at.look))
@@ -63,7 +61,7 @@ def _marks(stale: bool, rules: Standard, at: Summary, run: RunCounts | None, awa
         StageMark("light", "Light", _lit(rules.item), done=bool(at.part)),
         StageMark("place", "Place", _placed(rules.item), done=bool(at.part)),
         StageMark("names", "Name", rules.names.name, done=settled),
-        _deliver(run, away),
+        _deliver(run),
     ]
 
 
@@ -103,18 +101,18 @@ def _placed(item: Item) -> str:
     return words.get(item.scale, f"{item.share:g} % of the {item.share_of}")
 
 
-def _deliver(run: RunCounts | None, away: int) -> StageMark:
+def _deliver(run: RunCounts | None) -> StageMark:
     if run is None:
         return StageMark("deliver", "Deliver", "not yet run")
     words = {RunState.RUNNING: f"{run.done} of {run.total} made", RunState.DONE: f"{run.done} made"}
     state = words.get(run.state, f"{run.state}, {run.total - run.done - run.failed} remain")
     failed = f", {run.failed} failed" if run.failed else ""
-    failed += f", {away} turned away" if away else ""
+    failed += f", {run.away} turned away" if run.away else ""
     return StageMark(
         "deliver",
         "Deliver",
         state + failed,
-        call=run.state in RESTING or away > 0,
+        call=run.state in RESTING or run.away > 0,
         done=run.state == RunState.DONE,
         going=run.state == RunState.RUNNING,
     )

@@ -25,7 +25,8 @@ class Parcel(NamedTuple):
 
 
 class Access(NamedTuple):
-    """How to get to a place; see models.Target. known: fingerprint of the host's key, "" before the first time."""
+    """How to get to a place; see models.HandOverTarget. known: fingerprint of the host's key, "" before the first
+    time."""
 
     kind: TargetKind
     address: str
@@ -43,7 +44,7 @@ class RejectedError(Exception):
         self.said, self.rules = said, rules
 
 
-class Place(Protocol):
+class HandOverPlace(Protocol):
     """put raises RejectedError, or whatever its client raises where it cannot be reached or breaks off: that is tried
     again. fingerprint: of the host's key, once it is known."""
 
@@ -56,7 +57,7 @@ class Place(Protocol):
         """Let go of the connection."""
 
 
-def place_at(access: Access) -> Place:
+def place_at(access: Access) -> HandOverPlace:
     """The place of a target. Raises what its client raises if it cannot be reached."""
     if access.kind == TargetKind.FOLDER:
         return FolderPlace(Path(access.address))
@@ -77,7 +78,7 @@ class FolderPlace:
         self._root = root
 
     def put(self, parcel: Parcel) -> bool:
-        """See Place. Raises OSError."""
+        """See HandOverPlace. Raises OSError."""
         if not self._root.is_dir():
             raise FileNotFoundError(2, "is not there", str(self._root))
         target = self._root / parcel.path
@@ -88,7 +89,7 @@ class FolderPlace:
         return False
 
     def close(self) -> None:
-        """See Place."""
+        """See HandOverPlace."""
 
 
 class RemotePlace:
@@ -100,7 +101,7 @@ class RemotePlace:
         self._made: set[str] = set()
 
     def put(self, parcel: Parcel) -> bool:
-        """See Place."""
+        """See HandOverPlace."""
         target = "/".join(part for part in (self._root, parcel.path) if part)
         folder, _, name = target.rpartition("/")
         if not self._renames:
@@ -122,7 +123,7 @@ class RemotePlace:
         return False
 
     def close(self) -> None:
-        """See Place."""
+        """See HandOverPlace."""
         client: Any = getattr(self._system, "client", None)
         if hasattr(client, "close"):
             client.close()
@@ -146,7 +147,7 @@ def fingerprint_of(key: bytes) -> str:
     return "SHA256:" + base64.b64encode(hashlib.sha256(key).digest()).decode().rstrip("=")
 
 
-def _sftp(access: Access) -> Place:
+def _sftp(access: Access) -> HandOverPlace:
     import paramiko
     from fsspec.implementations.sftp import SFTPFileSystem
 
@@ -215,7 +216,7 @@ def _key_or_password(secret: str) -> dict[str, Any]:
     raise paramiko.SSHException("the private key is of no kind that is known, or is locked by a passphrase")
 
 
-def _s3(access: Access) -> Place:
+def _s3(access: Access) -> HandOverPlace:
     import s3fs
 
     system = s3fs.S3FileSystem(
@@ -230,7 +231,7 @@ def _s3(access: Access) -> Place:
     return RemotePlace(system, f"{parts.hostname}{unquote(parts.path).rstrip('/')}", renames=False)
 
 
-def _webdav(access: Access) -> Place:
+def _webdav(access: Access) -> HandOverPlace:
     from webdav4.fsspec import WebdavFileSystem
 
     auth = (access.user, access.secret) if access.user else None

@@ -11,12 +11,12 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.deliverable import FORMATS
-from zero_easel.doors.out.places import Access, Parcel, Place, RejectedError, place_at
+from zero_easel.doors.out.places import Access, HandOverPlace, Parcel, RejectedError, place_at
 from zero_easel.doors.out.sealing import Seal, SealError
 from zero_easel.doors.out.shop import ShopError
 from zero_easel.doors.out.targets import due_targets, hand_over_by_itself, next_due, set_trouble
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.models import Run, RunState, Sending, SendingState, Target, now
+from zero_easel.library.store.models import HandOverTarget, Run, RunState, Sending, SendingState, now
 from zero_easel.library.store.vault import Vault
 
 log = structlog.get_logger()
@@ -38,7 +38,7 @@ class Sender:
         database: Database,
         vault: Vault,
         seal: Seal,
-        open_place: Callable[[Access], Place] = place_at,
+        open_place: Callable[[Access], HandOverPlace] = place_at,
         pause: float = _FIRST,
     ) -> None:
         self._database, self._vault, self._seal = database, vault, seal
@@ -92,11 +92,11 @@ class Sender:
 
     def _work(self, target_id: int) -> None:
         """Take to one target what is due, until nothing is, or it fails."""
-        place: Place | None = None
+        place: HandOverPlace | None = None
         try:
             while not self._stopping.is_set():
                 with self._database.session() as session:
-                    row, target = next_due(session, target_id), session.get(Target, target_id)
+                    row, target = next_due(session, target_id), session.get(HandOverTarget, target_id)
                     if row is None or target is None:
                         return
                     parcel = _parcel(self._vault, row)
@@ -126,14 +126,14 @@ class Sender:
                     log.info("a place was left unfriendly", reason=str(error))
             self._wake.set()
 
-    def _access(self, target: Target) -> Access:
+    def _access(self, target: HandOverTarget) -> Access:
         secret = self._seal.open(target.sealed)
         return Access(target.kind, target.address, target.endpoint, target.user, secret, target.known)
 
-    def _know(self, target: Target, place: Place) -> None:
+    def _know(self, target: HandOverTarget, place: HandOverPlace) -> None:
         if place.fingerprint and not target.known:
             with self._database.session() as session:
-                session.get_one(Target, target.id).known = place.fingerprint
+                session.get_one(HandOverTarget, target.id).known = place.fingerprint
 
     def _note(self, row: Sending, state: SendingState, said: str = "", rules: tuple[tuple[str, str], ...] = ()) -> None:
         with self._database.session() as session:
@@ -141,7 +141,7 @@ class Sender:
             if kept is not None and kept.sha256 == row.sha256:  # else another picture is to lie there by now
                 kept.state, kept.said, kept.rules, kept.changed = state, said, rules, now()
 
-    def _failed(self, row: Sending, target: Target, error: Exception) -> None:
+    def _failed(self, row: Sending, target: HandOverTarget, error: Exception) -> None:
         """Nothing gets there at the moment: all that is to go there waits, ever longer."""
         reason = _reason(error)
         failures = self._failures.get(target.id, (0, 0.0))[0] + 1

@@ -26,7 +26,7 @@ class ShopError(Exception):
 
 
 class ShopPlace:
-    """A Place. access: its secret is the token."""
+    """A HandOverPlace. access: its secret is the token."""
 
     fingerprint = ""
 
@@ -35,7 +35,7 @@ class ShopPlace:
         self._client = httpx.Client(base_url=access.address, headers=headers, timeout=SECONDS, follow_redirects=False)
 
     def put(self, parcel: Parcel) -> bool:
-        """See Place."""
+        """See HandOverPlace."""
         if not parcel.code:
             raise RejectedError("The shop takes pictures of products, and it is not known what this one shows.")
         digest = base64.b64encode(bytes.fromhex(parcel.sha256)).decode()
@@ -51,7 +51,7 @@ class ShopPlace:
         raise ShopError(f"it answered {answer.status_code} {answer.reason_phrase}", _pause(answer))
 
     def close(self) -> None:
-        """See Place."""
+        """See HandOverPlace."""
         self._client.close()
 
 

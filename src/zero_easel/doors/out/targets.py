@@ -14,7 +14,16 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.naming import base_name, folder_name, one_file, portable
 from zero_easel.core.standard.patterns import Pattern, PatternError
-from zero_easel.library.store.models import PictureRow, Run, Sending, SendingState, Shoot, Target, TargetKind, now
+from zero_easel.library.store.models import (
+    HandOverTarget,
+    PictureRow,
+    Run,
+    Sending,
+    SendingState,
+    Shoot,
+    TargetKind,
+    now,
+)
 from zero_easel.runs.archive import handed_over
 from zero_easel.runs.service import pictures_of
 
@@ -41,8 +50,8 @@ class TargetError(ValueError):
 
 @dataclass(frozen=True)
 class Wanted:
-    """A target as a person asks for it. kind, address and the like: see models.Target. secret: "" leaves what is
-    kept. everywhere: for all shoots of the standard, not only for this one."""
+    """A target as a person asks for it. kind, address and the like: see models.HandOverTarget. secret: "" leaves what
+    is kept. everywhere: for all shoots of the standard, not only for this one."""
 
     name: str
     kind: TargetKind
@@ -60,7 +69,7 @@ class Wanted:
 class Way(NamedTuple):
     """A target and how many of its pictures stand where."""
 
-    target: Target
+    target: HandOverTarget
     counts: Counter[SendingState]
 
     @property
@@ -69,10 +78,12 @@ class Way(NamedTuple):
         return self.counts.total()
 
 
-def add_target(session: Session, shoot: Shoot, wanted: Wanted, sealed: bytes, folders: Collection[Path]) -> Target:
+def add_target(
+    session: Session, shoot: Shoot, wanted: Wanted, sealed: bytes, folders: Collection[Path]
+) -> HandOverTarget:
     """Have pictures of a shoot, or of all of its standard's, handed over to a place. sealed: the secret, encrypted.
     folders: those on this machine that may be written to. Raises TargetError."""
-    target = Target()
+    target = HandOverTarget()
     _set(target, shoot, wanted, folders)
     target.sealed = sealed
     session.add(target)
@@ -81,7 +92,7 @@ def add_target(session: Session, shoot: Shoot, wanted: Wanted, sealed: bytes, fo
 
 
 def change_target(
-    session: Session, target: Target, shoot: Shoot, wanted: Wanted, sealed: bytes, folders: Collection[Path]
+    session: Session, target: HandOverTarget, shoot: Shoot, wanted: Wanted, sealed: bytes, folders: Collection[Path]
 ) -> None:
     """The same for one that is there. Another address is another place: what went to the former says nothing of it.
     Raises TargetError."""
@@ -95,17 +106,19 @@ def change_target(
     session.flush()
 
 
-def remove_target(session: Session, target: Target) -> None:
+def remove_target(session: Session, target: HandOverTarget) -> None:
     """Hand nothing over there any more; what lies there stays."""
     session.execute(delete(Sending).where(Sending.target_id == target.id))
     session.delete(target)
     session.flush()
 
 
-def targets_of(session: Session, shoot: Shoot) -> list[Target]:
+def targets_of(session: Session, shoot: Shoot) -> list[HandOverTarget]:
     """All targets of a shoot: its own, and those of its standard."""
-    query = select(Target).where(or_(Target.shoot_id == shoot.id, Target.standard_id == shoot.standard_id))
-    return list(session.scalars(query.order_by(Target.id)))
+    query = select(HandOverTarget).where(
+        or_(HandOverTarget.shoot_id == shoot.id, HandOverTarget.standard_id == shoot.standard_id)
+    )
+    return list(session.scalars(query.order_by(HandOverTarget.id)))
 
 
 def ways_of(session: Session, shoot: Shoot) -> list[Way]:
@@ -124,7 +137,7 @@ def ways_of(session: Session, shoot: Shoot) -> list[Way]:
     return [Way(target, counts[target.id]) for target in targets]
 
 
-def paths_for(target: Target, run: Run, pictures: Sequence[PictureRow]) -> dict[int, str]:
+def paths_for(target: HandOverTarget, run: Run, pictures: Sequence[PictureRow]) -> dict[int, str]:
     """The path under which each of some pictures gets to a target, by their ids. Raises TargetError."""
     pattern = _pattern(target.path)
     found: dict[int, str] = {}
@@ -152,7 +165,7 @@ def paths_for(target: Target, run: Run, pictures: Sequence[PictureRow]) -> dict[
     return found
 
 
-def hand_over(session: Session, target: Target, run: Run) -> int:
+def hand_over(session: Session, target: HandOverTarget, run: Run) -> int:
     """Have the finished pictures of a run taken to a target; returns how many have to go. What lies there already and
     has not changed is not sent again. Raises TargetError."""
     pictures = [
@@ -184,7 +197,7 @@ def hand_over(session: Session, target: Target, run: Run) -> int:
     return count
 
 
-def try_again(session: Session, target: Target) -> int:
+def try_again(session: Session, target: HandOverTarget) -> int:
     """What was given up or rejected is tried once more; returns how many pictures."""
     states = (SendingState.GIVEN_UP, SendingState.REJECTED, SendingState.WAITING)
     rows = session.scalars(select(Sending).where(Sending.target_id == target.id, Sending.state.in_(states))).all()
@@ -209,7 +222,7 @@ def hand_over_by_itself(session: Session, run: Run) -> None:
                 target.trouble = str(error)
 
 
-def sendings_of(session: Session, target: Target, shoot_id: int, limit: int = 500) -> list[Sending]:
+def sendings_of(session: Session, target: HandOverTarget, shoot_id: int, limit: int = 500) -> list[Sending]:
     """The pictures of a shoot on their way to a target, those that need a person first."""
     query = (
         select(Sending)
@@ -223,19 +236,7 @@ def sendings_of(session: Session, target: Target, shoot_id: int, limit: int = 50
     return rows[:limit]
 
 
-def turned_away(session: Session, shoot_ids: Collection[int]) -> dict[int, int]:
-    """How many pictures of some shoots were rejected or could not be handed over, by the shoots' ids."""
-    query = (
-        select(Run.shoot_id, func.count(Sending.id))
-        .join(PictureRow, PictureRow.id == Sending.picture_id)
-        .join(Run, Run.id == PictureRow.run_id)
-        .where(Run.shoot_id.in_(shoot_ids), Sending.state.in_((SendingState.REJECTED, SendingState.GIVEN_UP)))
-        .group_by(Run.shoot_id)
-    )
-    return {shoot_id: count for shoot_id, count in session.execute(query)}
-
-
-def _set(target: Target, shoot: Shoot, wanted: Wanted, folders: Collection[Path]) -> None:
+def _set(target: HandOverTarget, shoot: Shoot, wanted: Wanted, folders: Collection[Path]) -> None:
     name = " ".join(wanted.name.split())[:80]
     if not name:
         raise TargetError("A place to hand over to needs a name.")
@@ -300,4 +301,8 @@ def next_due(session: Session, target_id: int) -> Sending | None:
 
 def set_trouble(session: Session, target_id: int, trouble: str) -> None:
     """Tell, or tell no more, why nothing gets to a target."""
-    session.execute(update(Target).where(Target.id == target_id, Target.trouble != trouble).values(trouble=trouble))
+    session.execute(
+        update(HandOverTarget)
+        .where(HandOverTarget.id == target_id, HandOverTarget.trouble != trouble)
+        .values(trouble=trouble)
+    )

@@ -5,7 +5,7 @@ from collections.abc import Collection
 from typing import NamedTuple
 
 from sqlalchemy import ColumnElement, and_, func, or_, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from zero_easel.core.items.flag import DOUBTFUL
 from zero_easel.library.lists.kept import kept
@@ -19,6 +19,8 @@ from zero_easel.library.store.models import (
     PictureState,
     Run,
     RunState,
+    Sending,
+    SendingState,
     Shoot,
 )
 
@@ -41,10 +43,12 @@ class Summary(NamedTuple):
 
 
 class RunCounts(NamedTuple):
-    """The newest run of a shoot: where it stands, and its pictures by state."""
+    """The newest run of a shoot: where it stands, and its pictures by state. away: pictures of the shoot that were
+    rejected where they were handed over, or given up on the way."""
 
     state: RunState
     pictures: Counter[PictureState]
+    away: int = 0
 
     @property
     def total(self) -> int:
@@ -106,18 +110,31 @@ def _counted(session: Session, shoot_ids: Collection[int]) -> dict[int, Summary]
     return {row[0]: Summary(*row[1:]) for row in session.execute(query)}
 
 
+def _turned_away() -> ColumnElement[int]:
+    """For a question about runs: pictures of the run's shoot that did not get to where they were handed over."""
+    picture, run = aliased(PictureRow), aliased(Run)
+    return (
+        select(func.count(Sending.id))
+        .join(picture, picture.id == Sending.picture_id)
+        .join(run, run.id == picture.run_id)
+        .where(run.shoot_id == Run.shoot_id, Sending.state.in_((SendingState.REJECTED, SendingState.GIVEN_UP)))
+        .correlate(Run)
+        .scalar_subquery()
+    )
+
+
 def newest_runs(session: Session, shoot_ids: Collection[int]) -> dict[int, RunCounts]:
     """The newest run of some shoots that was no trial, by the shoots' ids."""
     newest = select(func.max(Run.id)).where(~Run.trial, Run.shoot_id.in_(shoot_ids)).group_by(Run.shoot_id)
     query = (
-        select(Run.shoot_id, Run.state, PictureRow.state, func.count(PictureRow.id))
+        select(Run.shoot_id, Run.state, PictureRow.state, func.count(PictureRow.id), _turned_away())
         .outerjoin(PictureRow, PictureRow.run_id == Run.id)
         .where(Run.id.in_(newest))
         .group_by(Run.shoot_id, Run.state, PictureRow.state)
     )
     found: dict[int, RunCounts] = {}
-    for shoot_id, state, picture_state, count in session.execute(query):
-        counts = found.setdefault(shoot_id, RunCounts(state, Counter()))
+    for shoot_id, state, picture_state, count, away in session.execute(query):
+        counts = found.setdefault(shoot_id, RunCounts(state, Counter(), away))
         if picture_state is not None:
             counts.pictures[picture_state] = count
     return found

@@ -380,7 +380,7 @@ class SendingState(StrEnum):
     GIVEN_UP = "given up"
 
 
-class Target(Base):
+class HandOverTarget(Base):
     """A place to which finished pictures are handed over, of one shoot, or of all shoots of a standard. address,
     endpoint, user: see doors.out.targets. deliverables: names of those that go there, none for all. checked: only
     pictures that meet all their checks. path: pattern of the paths that they get there. by_itself: as soon as a run is
@@ -423,7 +423,7 @@ class Sending(Base):
     said: Mapped[str] = mapped_column(default="")
     rules: Mapped[tuple[tuple[str, str], ...]] = mapped_column(json_of(tuple[tuple[str, str], ...]), default=())
     changed: Mapped[datetime] = mapped_column(default=now)
-    target: Mapped[Target] = relationship()
+    target: Mapped[HandOverTarget] = relationship()
     picture: Mapped["PictureRow"] = relationship()
 
 

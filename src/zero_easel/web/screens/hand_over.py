@@ -24,7 +24,7 @@ from zero_easel.doors.out.targets import (
     ways_of,
 )
 from zero_easel.library.changes.standards import change_rules
-from zero_easel.library.store.models import Sending, SendingState, Shoot, Target, TargetKind
+from zero_easel.library.store.models import HandOverTarget, Sending, SendingState, Shoot, TargetKind
 from zero_easel.runs.service import latest_run
 from zero_easel.web.page import Bench, Db, Number, ShootById, found, show
 
@@ -39,12 +39,12 @@ KIND_WORDS = {
 _SHOWN = 500
 
 
-def target_or_404(session: Db, shoot: ShootById, target_id: Number) -> Target:
+def target_or_404(session: Db, shoot: ShootById, target_id: Number) -> HandOverTarget:
     """The target of the address, which is one of the shoot's."""
     return found(next((one for one in targets_of(session, shoot) if one.id == target_id), None), "place")
 
 
-TargetById = Annotated[Target, Depends(target_or_404)]
+TargetById = Annotated[HandOverTarget, Depends(target_or_404)]
 
 
 def asked(
@@ -202,7 +202,7 @@ def _mends(row: Sending, shoot: Shoot) -> list[dict[str, Any]]:
     ]
 
 
-def _as_asked(target: Target | None) -> Wanted:
+def _as_asked(target: HandOverTarget | None) -> Wanted:
     """What the form of a target shows; its password never."""
     if target is None:
         return Wanted("", TargetKind.FOLDER, "")

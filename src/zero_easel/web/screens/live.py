@@ -19,7 +19,7 @@ from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.products import products_by_code
 from zero_easel.library.store.models import Clearing, PhotoRow, Shoot, WatchedFolder
-from zero_easel.standins.camera import Camera, Shutter
+from zero_easel.standins.camera import Shutter, StandInCamera
 from zero_easel.web.doubts import places_on
 from zero_easel.web.page import Bench, Db, Number, PhotoById, ShootById, shoot_or_404, show, straight_source, templates
 
@@ -30,7 +30,7 @@ _PACES = (2, 5, 15)
 templates.env.globals.update(is_doubted=is_doubted)
 
 
-class Seen(NamedTuple):
+class LivePicture(NamedTuple):
     """A photo as it will look: its source within `crop`, px of the photo, mapped onto a canvas of a ground."""
 
     source: str
@@ -109,7 +109,7 @@ def shutter(
     folder = folder_of(session, shoot.id)
     held = _release(request, shoot.id)
     if folder is not None and folder.active:
-        camera = Camera(Path(folder.path))
+        camera = StandInCamera(Path(folder.path))
         if every in _PACES:
             _shutters(request)[shoot.id] = Shutter(camera, every)
         elif not held:
@@ -188,7 +188,7 @@ def _refused(session: Db, folder: WatchedFolder | None) -> dict[str, Any]:
     return {"refused": files, "refused_count": count}
 
 
-def _seen(session: Db, shoot: Shoot, wanted: dict[int, PhotoLine]) -> dict[int, Seen]:
+def _seen(session: Db, shoot: Shoot, wanted: dict[int, PhotoLine]) -> dict[int, LivePicture]:
     """Those of some photos that have a place already, as they will look."""
     rules, row = shoot.standard.rules, row_of(session, shoot.id)
     places = laid_out(session, shoot.id, row, rules)
@@ -200,11 +200,11 @@ def _seen(session: Db, shoot: Shoot, wanted: dict[int, PhotoLine]) -> dict[int, 
     }
 
 
-def _as_placed(entry: RowEntry, placement: Placement, ground: str) -> Seen:
+def _as_placed(entry: RowEntry, placement: Placement, ground: str) -> LivePicture:
     if placement.rules.backdrop == "kept" or not entry.key:
         source, crop = straight_source(entry.line, entry.subject.adjustment), (0, 0, *entry.subject.frame)
     else:
         source = f"/media/cutout/{entry.key}/large.webp"
         crop = (entry.left, entry.top, entry.width, entry.height)
     numbers = " ".join(f"{number:.6g}" for number in placement.matrix)
-    return Seen(source, crop, f"matrix({numbers})", placement.canvas, ground)
+    return LivePicture(source, crop, f"matrix({numbers})", placement.canvas, ground)
