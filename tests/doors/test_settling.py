@@ -15,7 +15,7 @@ def test_a_file_is_taken_once_it_has_rested_and_not_while_it_grows(tmp_path: Pat
     assert settling.ripe(tmp_path, files_in(tmp_path), 0.0) == []
     file.write_bytes(WHOLE)
     assert settling.ripe(tmp_path, files_in(tmp_path), 5.0) == []
-    assert settling.ripe(tmp_path, files_in(tmp_path), 5.2) == []
+    assert settling.ripe(tmp_path, files_in(tmp_path), 5.1) == []
     # It ends as a JPEG does; what only may be whole is given longer.
     assert settling.ripe(tmp_path, files_in(tmp_path), 5.4) == ["A.JPG"]
     (tmp_path / "B.JPG").write_bytes(WHOLE + b"what a camera adds")
