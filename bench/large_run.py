@@ -152,7 +152,7 @@ class Watch:
                     answer = client.get(address, headers={"HX-Request": "true"} if part else {})
                     if answer.status_code == 200:
                         self.pages[name].append(time.perf_counter() - started)
-                    time.sleep(0.3)
+                    time.sleep(0.1)
 
 
 def asked(data: Path, question: str) -> Any:

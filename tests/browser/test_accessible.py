@@ -12,7 +12,8 @@ AXE = Path(__file__).parents[2] / "frontend/node_modules/axe-core/axe.min.js"
 PAGES = (
     "/", "/products", "/products/BY-2104", "/standards", "/standards/1", "/standards/1/versions", "/runs", "/runs/1",
     "/shoots/1/bring-in", "/shoots/1/match", "/shoots/1/clear", "/shoots/1/light", "/shoots/1/place", "/shoots/1/names",
-    "/shoots/1/deliver", "/shoots/1/live", "/shoots/2/hand-over", "/shoots/1/delete", "/pictures/1", "/photos/1", "/photos/1/straighten",
+    "/shoots/1/deliver", "/shoots/1/live",
+    "/shoots/2/hand-over", "/shoots/1/delete", "/pictures/1", "/photos/1", "/photos/1/straighten",
 )  # fmt: skip
 
 

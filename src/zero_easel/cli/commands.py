@@ -154,6 +154,7 @@ app.command("verify")(backups.verify_library)
 app.command()(rename.rename)
 app.command()(photos.cutout)
 app.command()(photos.tone)
+app.command()(photos.check)
 
 
 @app.command()

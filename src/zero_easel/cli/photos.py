@@ -7,16 +7,18 @@ from typing import Annotated, Any
 
 import typer
 
-from zero_easel.cli.given import UsageError, console
+from zero_easel.cli.given import UsageError, console, read_rules
 from zero_easel.cli.options import CORES, Empty, Jobs
 from zero_easel.cli.running import progress
 from zero_easel.core.finishing.encode import CUTOUT_MARK, encode_cutout
 from zero_easel.core.photos.decoding import read_photo
+from zero_easel.core.standard.checks import KINDS
 from zero_easel.core.standard.naming import collisions, printable
 from zero_easel.core.tone.reading import tone_of
 from zero_easel.engines.processes import reason_of
 from zero_easel.engines.workers import map_processes
 from zero_easel.files import write_atomically
+from zero_easel.folder.measuring import FileMeasured, measure_file
 from zero_easel.pipeline import clear, empty_frame
 
 
@@ -50,6 +52,52 @@ def cutout(
             if report["error"]:
                 bar.console.print(report["error"])
     raise typer.Exit(1 if failed else 0)
+
+
+def check(
+    files: Annotated[list[Path], typer.Argument(metavar="FILE...", help="Finished pictures, by whomever.")],
+    standard: Annotated[Path, typer.Option(help="YAML whose checks they have to meet.")],
+    deliverable: Annotated[str, typer.Option(help="Which they are; the first with their ending if not given.")] = "",
+    as_json: Annotated[bool, typer.Option("--json", help="One line of JSON per file on standard output.")] = False,
+    jobs: Jobs = CORES,
+) -> None:
+    """Measure finished pictures by the checks of a standard; exit status 1 if any is not met."""
+    rules = read_rules(standard)
+    if not rules.checks:
+        raise UsageError(f"{standard} asks for no checks.")
+    failed, untold = 0, set[str]()
+    with progress(hidden=as_json) as bar:
+        task = bar.add_task("Files", total=len(files))
+        work = enumerate((path, rules, deliverable) for path in files)
+        found = dict(map_processes(measure_file, work, min(jobs, len(files))))
+        for at, path in enumerate(files):
+            told = found[at]
+            if isinstance(told, Exception):
+                told = FileMeasured(path, deliverable, fault=reason_of(told, path.name))
+            bar.advance(task)
+            failed += not told.ok
+            untold.update(told.untold)
+            for line in _measured(told, as_json=as_json):
+                print(line, flush=True)
+    if untold and not as_json:
+        console.print(f"A finished picture does not tell: {', '.join(sorted(untold))}.")
+    if not as_json:
+        print(f"{len(files) - failed} of {len(files)} meet all that was measured.")
+    raise typer.Exit(1 if failed else 0)
+
+
+def _measured(told: FileMeasured, *, as_json: bool) -> list[str]:
+    if as_json:
+        rows = [row._asdict() for row in told.rows]
+        facts = {"file": str(told.path), "deliverable": told.deliverable, "ok": told.ok, "error": told.fault or None}
+        return [json.dumps(facts | {"checks": rows, "not_told": list(told.untold)}, ensure_ascii=False)]
+    if told.fault:
+        return [told.fault]
+    return [
+        f"{told.path}: {KINDS[row.rule].label} {row.value}: {row.measured}. {row.mend}"
+        for row in told.rows
+        if not row.ok
+    ]
 
 
 def tone(
