@@ -3,8 +3,10 @@
 import getpass
 import hashlib
 import os
+import socket
 import subprocess
 import sys
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from io import BytesIO
@@ -35,6 +37,7 @@ from zero_easel.library.store.models import (
     Shoot,
 )
 from zero_easel.library.store.vault import Vault
+from zero_easel.standins.shop import Shop, ShopServer
 
 
 def picture_bytes(number: int, size: int = 900, corner: int = 255) -> bytes:
@@ -159,9 +162,19 @@ def webdav_server(folder: Path) -> Iterator[int]:
         machine.end()
 
 
-def _answers(port: int) -> bool:
-    import socket
+@contextmanager
+def open_shop(shop: Shop) -> Iterator[ShopServer]:
+    """A shop's stand-in at its counter."""
+    server = ShopServer(shop)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    try:
+        yield server
+    finally:
+        server.shutdown()
+        server.server_close()
 
+
+def _answers(port: int) -> bool:
     try:
         socket.create_connection(("127.0.0.1", port), 1).close()
     except OSError:

@@ -1,5 +1,6 @@
 """Handing over: to real servers, over a wire that is cut, and to a shop that says no."""
 
+import hashlib
 import shutil
 from collections import Counter
 from collections.abc import Callable, Iterator
@@ -10,13 +11,13 @@ import httpx
 import pytest
 from clusters import new_storage
 from cutting import CutWire
-from handing import House, lying_in, picture_bytes, ssh_server, user, webdav_server
+from handing import House, lying_in, open_shop, picture_bytes, ssh_server, user, webdav_server
 from support import until
 
 from zero_easel.doors.out.sealing import Seal, SealError
 from zero_easel.doors.out.targets import TargetError, Wanted, change_target, remove_target, try_again
 from zero_easel.library.store.models import HandOverTarget, SendingState, Shoot, TargetKind
-from zero_easel.standins.shop import Shop, ShopServer
+from zero_easel.standins.shop import Shop
 
 COUNT, CUTS = 200, 20
 
@@ -95,8 +96,6 @@ def test_into_object_storage_over_a_wire_that_is_cut(house: Callable[..., House]
             aws_secret_access_key="x",
             region_name="us-east-1",
         )
-        import hashlib
-
         pages = client.get_paginator("list_objects_v2").paginate(Bucket="brindle", Prefix="pictures/")
         keys = [one["Key"] for page in pages for one in page["Contents"]]
         found = {
@@ -132,11 +131,7 @@ def test_into_a_folder_and_nothing_goes_twice(house: Callable[..., House], tmp_p
 
 def test_a_shop_that_is_slow_down_and_absent_minded_gets_all_once(house: Callable[..., House], tmp_path: Path) -> None:
     at_home = house(40)
-    server = ShopServer(Shop(tmp_path / "shop", token="a-token", seed=4))
-    import threading
-
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    try:
+    with open_shop(Shop(tmp_path / "shop", token="a-token", seed=4)) as server:
         target = at_home.target(kind=TargetKind.SHOP, address=server.address, secret="a-token")
         at_home.hand_over(target)
         at_home.start()
@@ -150,9 +145,6 @@ def test_a_shop_that_is_slow_down_and_absent_minded_gets_all_once(house: Callabl
         received = server.shop.received
         assert at_home.hand_over(target) == 0 and server.shop.received == received
         assert "40 pictures" in httpx.get(server.address).text
-    finally:
-        server.shutdown()
-        server.server_close()
 
 
 def test_what_a_shop_rejects_comes_back_with_its_words_and_the_check(
@@ -168,11 +160,7 @@ def test_what_a_shop_rejects_comes_back_with_its_words_and_the_check(
             ("nothing.jpg", picture_bytes(5), ""),
         ]
     )
-    server = ShopServer(Shop(tmp_path / "shop", calm=True))
-    import threading
-
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    try:
+    with open_shop(Shop(tmp_path / "shop", calm=True)) as server:
         target = at_home.target(kind=TargetKind.SHOP, address=server.address)
         at_home.hand_over(target, 2)
         at_home.start()
@@ -188,9 +176,6 @@ def test_what_a_shop_rejects_comes_back_with_its_words_and_the_check(
             assert try_again(session, session.get_one(HandOverTarget, target)) == 4
         at_home.until_through(target)
         assert Counter(at_home.states(target).values()) == {SendingState.ACCEPTED: 1, SendingState.REJECTED: 4}
-    finally:
-        server.shutdown()
-        server.server_close()
 
 
 def test_what_cannot_be_reached_is_given_up_with_a_sentence(house: Callable[..., House]) -> None:
@@ -217,19 +202,12 @@ def test_a_picture_whose_file_is_gone_keeps_no_other(house: Callable[..., House]
 
 def test_a_wrong_token_is_told(house: Callable[..., House], tmp_path: Path) -> None:
     at_home = house(1)
-    server = ShopServer(Shop(tmp_path / "shop", token="right"))
-    import threading
-
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    try:
+    with open_shop(Shop(tmp_path / "shop", token="right")) as server:
         target = at_home.target(kind=TargetKind.SHOP, address=server.address, secret="wrong-and-secret")
         at_home.hand_over(target)
         at_home.start()
         until(lambda: "does not accept the token" in at_home.trouble(target))
         assert "wrong-and-secret" not in at_home.trouble(target) + at_home.rows(target)[0].said
-    finally:
-        server.shutdown()
-        server.server_close()
 
 
 def test_targets_that_cannot_be_say_why(house: Callable[..., House], tmp_path: Path) -> None:

@@ -1,11 +1,11 @@
 """Hand over: places by the page, the way of each picture, and what a shop rejects."""
 
-import threading
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
+from handing import open_shop
 from support import until
 from test_copying import client as client
 from test_copying import shelf as shelf
@@ -15,11 +15,8 @@ from zero_easel.standins.shop import Shop, ShopServer
 
 @pytest.fixture
 def shop(tmp_path: Path) -> Iterator[ShopServer]:
-    server = ShopServer(Shop(tmp_path / "shop", calm=True, codes=frozenset({"A", "B"})))
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    yield server
-    server.shutdown()
-    server.server_close()
+    with open_shop(Shop(tmp_path / "shop", calm=True, codes=frozenset({"A", "B"}))) as server:
+        yield server
 
 
 def keep(client: TestClient, **wanted: str) -> str:

@@ -78,7 +78,7 @@ def _facts(name: str, data: bytes) -> Facts:
     """What can be seen on the picture itself. Raises ValueError if it cannot be opened."""
     pixels = opened(data).pixels
     height, width = pixels.shape[:2]
-    levels = pixels.astype(np.float32) / (257 if pixels.dtype == np.uint16 else 1)
+    levels = np.asarray(pixels / (257 if pixels.dtype == np.uint16 else 1), np.float32)
     covered = _covered(levels)
     rows, columns = np.flatnonzero(covered.any(1)), np.flatnonzero(covered.any(0))
     if not rows.size:

@@ -68,33 +68,33 @@ def no_card(session: Session, shoot: Shoot, photo_id: int) -> None:
 
 def set_cards(session: Session, shoot: Shoot, cards: bool) -> None:
     """Say whether there may be code cards among a shoot's photos."""
-    if shoot.cards == cards:
-        return
-    text = "code cards are looked for" if cards else "no code cards in this shoot"
-    record(session, Where(Stage.MATCH, shoot.id), text, State(cards=shoot.cards), State(cards=cards))
-    shoot.cards = cards
-    rematch(session, shoot)
+    _switch(session, shoot, "cards", cards, "code cards are looked for" if cards else "no code cards in this shoot")
 
 
 def set_raw_counts(session: Session, shoot: Shoot, raw_counts: bool) -> None:
     """Say which of a raw file and the picture beside it is the photo."""
-    if shoot.raw_counts == raw_counts:
-        return
     text = "raw files count" if raw_counts else "the pictures beside raw files count"
-    before, after = State(raw_counts=shoot.raw_counts), State(raw_counts=raw_counts)
-    record(session, Where(Stage.MATCH, shoot.id), text, before, after)
-    shoot.raw_counts = raw_counts
-    rematch(session, shoot)
+    _switch(session, shoot, "raw_counts", raw_counts, text)
 
 
 def set_bursts(session: Session, shoot: Shoot, bursts: bool) -> None:
     """Say whether of photos taken within seconds and nearly alike the best alone is taken."""
-    if shoot.bursts == bursts:
-        return
     text = "the best of each burst counts" if bursts else "all photos of bursts count"
-    record(session, Where(Stage.MATCH, shoot.id), text, State(bursts=shoot.bursts), State(bursts=bursts))
-    shoot.bursts = bursts
+    _switch(session, shoot, "bursts", bursts, text)
+
+
+def _switch(session: Session, shoot: Shoot, field: str, value: bool, text: str) -> None:
+    """Say one thing of a whole shoot, by its field, and match again."""
+    before = getattr(shoot, field)
+    if before == value:
+        return
+    record(session, Where(Stage.MATCH, shoot.id), text, _said(field, before), _said(field, value))
+    setattr(shoot, field, value)
     rematch(session, shoot)
+
+
+def _said(field: str, value: bool) -> State:
+    return State.model_validate({field: value})
 
 
 def choose(session: Session, shoot: Shoot, ids: Sequence[int]) -> None:
