@@ -178,6 +178,9 @@ def hand_over(session: Session, target: HandOverTarget, run: Run) -> int:
     if not pictures:
         raise TargetError(f"No finished picture of {run.name} is for {target.name}.")
     paths = paths_for(target, run, pictures)
+    # Written first: a person and the end of a run may ask for the same at once, and the second then sees the first's.
+    mine = HandOverTarget.id == target.id
+    session.execute(update(HandOverTarget).where(mine).values(trouble=HandOverTarget.trouble))
     known = {row.path: row for row in session.scalars(select(Sending).where(Sending.target_id == target.id))}
     count = 0
     for picture in pictures:
