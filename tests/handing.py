@@ -25,17 +25,8 @@ from zero_easel.doors.out.sealing import Seal
 from zero_easel.doors.out.sending import Sender
 from zero_easel.doors.out.targets import Wanted, add_target, hand_over
 from zero_easel.library.shoots import bring_in, create_shoot
-from zero_easel.library.store.models import (
-    HandOverTarget,
-    PhotoRow,
-    PictureRow,
-    PictureState,
-    Run,
-    RunState,
-    Sending,
-    SendingState,
-    Shoot,
-)
+from zero_easel.library.store.doors import HandOverTarget, Sending, SendingState
+from zero_easel.library.store.models import PhotoRow, PictureRow, PictureState, Run, RunState, Shoot
 from zero_easel.library.store.vault import Vault
 from zero_easel.standins.shop import Shop, ShopServer
 

@@ -13,7 +13,8 @@ from sqlalchemy import select
 from support import CATALOG, Server, until, zero_easel, zero_easel_command
 
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.models import PhotoRow, Run, RunState, Sending, SendingState
+from zero_easel.library.store.doors import Sending, SendingState
+from zero_easel.library.store.models import PhotoRow, Run, RunState
 from zero_easel.standins.shop import Shop
 
 pytestmark = pytest.mark.browser

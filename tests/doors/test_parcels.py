@@ -16,7 +16,8 @@ from support import until
 
 from zero_easel.doors.out.sealing import Seal, SealError
 from zero_easel.doors.out.targets import TargetError, Wanted, change_target, remove_target, try_again
-from zero_easel.library.store.models import HandOverTarget, SendingState, Shoot, TargetKind
+from zero_easel.library.store.doors import HandOverTarget, SendingState, TargetKind
+from zero_easel.library.store.models import Shoot
 from zero_easel.standins.shop import Shop
 
 COUNT, CUTS = 200, 20

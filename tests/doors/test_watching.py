@@ -13,7 +13,8 @@ from zero_easel.doors.watching import Watcher
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import count_products
 from zero_easel.library.shoots import create_shoot
-from zero_easel.library.store.models import Arrival, Shoot, WatchedFolder
+from zero_easel.library.store.doors import Arrival, WatchedFolder
+from zero_easel.library.store.models import Shoot
 from zero_easel.library.store.vault import Vault
 
 

@@ -15,7 +15,7 @@ from zero_easel.cli.options import Data
 from zero_easel.doors.folders import WatchError, watch_folder
 from zero_easel.files import data_lock
 from zero_easel.library.shoots import shoot_named
-from zero_easel.library.store.models import Arrival, WatchedFolder
+from zero_easel.library.store.doors import Arrival, WatchedFolder
 from zero_easel.settings import Settings
 from zero_easel.standins.camera import StandInCamera
 from zero_easel.standins.shop import Shop, ShopServer

@@ -13,7 +13,8 @@ from zero_easel.files import write_atomically
 from zero_easel.library.changes.matches import stale
 from zero_easel.library.incoming import Report, take
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.models import Arrival, PhotoRow, WatchedFolder, now
+from zero_easel.library.store.doors import Arrival, WatchedFolder
+from zero_easel.library.store.models import PhotoRow, now
 from zero_easel.library.store.vault import Vault
 
 

@@ -6,7 +6,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from zero_easel.library.lists.summary import summaries
-from zero_easel.library.store.models import Arrival, PhotoRow, RunState, Shoot, WatchedFolder, now
+from zero_easel.library.store.doors import Arrival, WatchedFolder
+from zero_easel.library.store.models import PhotoRow, RunState, Shoot, now
 from zero_easel.library.store.vault import Vault
 from zero_easel.runs.service import RunError, is_under_way, latest_run, set_state, start_run
 

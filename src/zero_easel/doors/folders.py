@@ -6,7 +6,8 @@ from pathlib import Path
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from zero_easel.library.store.models import Arrival, Shoot, WatchedFolder
+from zero_easel.library.store.doors import Arrival, WatchedFolder
+from zero_easel.library.store.models import Shoot
 
 HERE = "in"
 """Folder within the application's own one below which each shoot may have a folder to be watched."""

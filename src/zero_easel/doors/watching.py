@@ -19,7 +19,8 @@ from zero_easel.doors.finishing import finish_if_ready
 from zero_easel.doors.settling import FileState, Settling, files_in
 from zero_easel.library.intake import in_turn
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.models import Arrival, PhotoRow, WatchedFolder
+from zero_easel.library.store.doors import Arrival, WatchedFolder
+from zero_easel.library.store.models import PhotoRow
 from zero_easel.library.store.vault import Vault
 
 log = structlog.get_logger()

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple, Protocol
 from urllib.parse import unquote, urlsplit
 
 from zero_easel.files import write_atomically
-from zero_easel.library.store.models import TargetKind
+from zero_easel.library.store.doors import TargetKind
 
 SECONDS = 30.0
 """For which a place may say nothing."""

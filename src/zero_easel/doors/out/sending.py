@@ -16,7 +16,8 @@ from zero_easel.doors.out.sealing import Seal, SealError
 from zero_easel.doors.out.shop import ShopError
 from zero_easel.doors.out.targets import due_targets, hand_over_by_itself, next_due, set_trouble
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.models import HandOverTarget, Run, RunState, Sending, SendingState, now
+from zero_easel.library.store.doors import HandOverTarget, Sending, SendingState
+from zero_easel.library.store.models import Run, RunState, now
 from zero_easel.library.store.vault import Vault
 
 log = structlog.get_logger()

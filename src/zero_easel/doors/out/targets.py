@@ -14,16 +14,8 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.naming import base_name, folder_name, one_file, portable
 from zero_easel.core.standard.patterns import Pattern, PatternError
-from zero_easel.library.store.models import (
-    HandOverTarget,
-    PictureRow,
-    Run,
-    Sending,
-    SendingState,
-    Shoot,
-    TargetKind,
-    now,
-)
+from zero_easel.library.store.doors import HandOverTarget, Sending, SendingState, TargetKind
+from zero_easel.library.store.models import PictureRow, Run, Shoot, now
 from zero_easel.runs.archive import handed_over
 from zero_easel.runs.service import pictures_of
 

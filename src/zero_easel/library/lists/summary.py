@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session, aliased
 from zero_easel.core.items.flag import DOUBTFUL
 from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import wants_products
+from zero_easel.library.store.doors import Sending, SendingState
 from zero_easel.library.store.models import (
     Clearing,
     CutoutRow,
@@ -19,8 +20,6 @@ from zero_easel.library.store.models import (
     PictureState,
     Run,
     RunState,
-    Sending,
-    SendingState,
     Shoot,
 )
 

@@ -24,7 +24,8 @@ from zero_easel.doors.out.targets import (
     ways_of,
 )
 from zero_easel.library.changes.standards import change_rules
-from zero_easel.library.store.models import HandOverTarget, Sending, SendingState, Shoot, TargetKind
+from zero_easel.library.store.doors import HandOverTarget, Sending, SendingState, TargetKind
+from zero_easel.library.store.models import Shoot
 from zero_easel.runs.service import latest_run
 from zero_easel.web.page import Bench, Db, Number, ShootById, found, show
 

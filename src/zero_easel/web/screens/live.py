@@ -18,7 +18,8 @@ from zero_easel.library.latest import burst_of, doubts_about, is_doubted, latest
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.products import products_by_code
-from zero_easel.library.store.models import Clearing, PhotoRow, Shoot, WatchedFolder
+from zero_easel.library.store.doors import WatchedFolder
+from zero_easel.library.store.models import Clearing, PhotoRow, Shoot
 from zero_easel.standins.camera import Shutter, StandInCamera
 from zero_easel.web.doubts import places_on
 from zero_easel.web.page import Bench, Db, Number, PhotoById, ShootById, shoot_or_404, show, straight_source, templates

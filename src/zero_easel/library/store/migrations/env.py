@@ -6,7 +6,10 @@ from alembic import context
 from sqlalchemy import Enum, create_engine
 
 from zero_easel.library.store.columns import Typed
-from zero_easel.library.store.models import Base
+from zero_easel.library.store.doors import Sending
+
+TABLES = Sending.metadata
+"""All tables, those of doors too: they are known once their module is loaded."""
 
 
 def differs(_context: Any, _there: Any, _column: Any, _inspected: Any, wanted: Any) -> bool | None:
@@ -17,7 +20,7 @@ def differs(_context: Any, _there: Any, _column: Any, _inspected: Any, wanted: A
 engine = create_engine(context.config.get_main_option("sqlalchemy.url") or "")
 with engine.connect() as connection:
     # SQLite cannot alter most of a table in place; batches rebuild it.
-    context.configure(connection=connection, target_metadata=Base.metadata, render_as_batch=True, compare_type=differs)
+    context.configure(connection=connection, target_metadata=TABLES, render_as_batch=True, compare_type=differs)
     with context.begin_transaction():
         context.run_migrations()
 engine.dispose()
