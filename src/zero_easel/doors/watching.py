@@ -26,6 +26,8 @@ from zero_easel.library.store.vault import Vault
 log = structlog.get_logger()
 _LOOK, _SOON, _BREATH = 4.0, 0.15, 0.05
 """Seconds from one look to the next: where nothing happens, while files are growing, and at least."""
+_REST = 4
+"""By how much longer than a look the pause after it is."""
 _SHOTS = 4
 """Photos that come together at most while somebody shoots, a burst among them."""
 
@@ -45,6 +47,8 @@ class Watcher:
         self._arriving, self._came = arriving, came
         self._wake, self._stopping = threading.Event(), threading.Event()
         self._settling: dict[int, Settling] = {}
+        # What is known of each folder's files, read anew once something was taken: nobody else writes it.
+        self._known: dict[int, dict[str, tuple[FileState, bool, str]]] = {}
         self._heard: tuple[list[Path], threading.Event] = ([], threading.Event())
         self._thread: threading.Thread
 
@@ -68,13 +72,14 @@ class Watcher:
     def _loop(self) -> None:
         while not self._stopping.is_set():
             self._wake.clear()
-            growing = False
+            growing, begun = False, time.monotonic()
             try:
                 growing = self._look()
             except Exception as error:
                 # A full disk or a locked library must not end all watching for good.
                 log.warning("watched folders wait", reason=str(error))
-            self._wake.wait(_SOON if growing else _LOOK)
+            # A folder of thousands is not to be looked at all the time while one file grows.
+            self._wake.wait(max(_SOON, _REST * (time.monotonic() - begun)) if growing else _LOOK)
             self._stopping.wait(_BREATH)
         self._heard[1].set()
 
@@ -83,6 +88,7 @@ class Watcher:
         with self._database.session() as session:
             folders = list(session.scalars(select(WatchedFolder).where(WatchedFolder.active)))
         self._settling = {one.id: self._settling.get(one.id, Settling()) for one in folders}
+        self._known = {at: known for at, known in self._known.items() if at in self._settling}
         self._listen([Path(folder.path) for folder in folders])
         return any([self._look_at(folder) for folder in folders if not self._stopping.is_set()])
 
@@ -108,7 +114,9 @@ class Watcher:
         """Take what has stopped growing. Raises OSError if the folder or a file of it cannot be read."""
         root = Path(folder.path)
         found = files_in(root)
-        known = self._known(folder)
+        known = self._known.get(folder.id)
+        if known is None:
+            known = self._known[folder.id] = self._arrivals(folder)
         fresh = {path: stamp for path, stamp in found.items() if path not in known or known[path][0] != stamp}
         if folder.moves:
             for path in sorted(found.keys() - fresh.keys(), key=in_turn):
@@ -118,6 +126,7 @@ class Watcher:
             if self._stopping.is_set():
                 return False
             self._arriving()
+            self._known.pop(folder.id, None)
             arrival = take_in(self._database, self._vault, folder, path, fresh[path])
             if arrival is None:
                 continue
@@ -132,7 +141,7 @@ class Watcher:
         with self._database.session() as session:
             return list(session.scalars(query))
 
-    def _known(self, folder: WatchedFolder) -> dict[str, tuple[FileState, bool, str]]:
+    def _arrivals(self, folder: WatchedFolder) -> dict[str, tuple[FileState, bool, str]]:
         query = select(Arrival.path, Arrival.bytes, Arrival.modified, Arrival.ok, Arrival.said)
         with self._database.session() as session:
             rows = session.execute(query.where(Arrival.folder_id == folder.id)).all()
