@@ -51,7 +51,9 @@ class Settings(BaseSettings):
     photo_mb: time and megabytes of memory that one photo may take; 0 for as much as there is. store: where photos and
     pictures are kept, if not in data: a folder, or an address as fsspec reads it. engine: what works on photos,
     processes of this machine or Dask workers. scheduler: address of those workers' scheduler, which means dask; "" for
-    workers of its own. key: with which passwords of places are kept encrypted; "" for one in the data folder."""
+    workers of its own. key: with which passwords of places are kept encrypted; "" for one in the data folder. hooks:
+    hosts that may be told of events, as names, addresses or networks with commas between. rate: requests a minute that
+    one token may make."""
 
     model_config = SettingsConfigDict(env_prefix="ZERO_EASEL_", frozen=True)
     data: Path = Field(default_factory=_default_data)
@@ -65,6 +67,8 @@ class Settings(BaseSettings):
     engine: Literal["local", "dask"] = "local"
     scheduler: str = ""
     key: str = Field(default="", repr=False)
+    hooks: str = ""
+    rate: int = Field(default=600, ge=1)
 
     @property
     def out_folders(self) -> list[Path]:
@@ -75,6 +79,11 @@ class Settings(BaseSettings):
     def watch_folders(self) -> list[Path]:
         """The folders within which others may be watched, those that are there."""
         return _folders(self.watch)
+
+    @property
+    def hook_hosts(self) -> list[str]:
+        """The hosts that may be told of events."""
+        return self.hooks.replace(",", " ").split()
 
 
 def _folders(listed: str) -> list[Path]:

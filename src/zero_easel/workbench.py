@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from zero_easel.doors.out.hooks import Teller
 from zero_easel.doors.out.sealing import Seal
 from zero_easel.doors.out.sending import Sender
 from zero_easel.doors.watching import Watcher
@@ -31,6 +32,7 @@ class Workbench:
     watcher: Watcher
     seal: Seal
     sender: Sender
+    teller: Teller
 
     def prepare(self) -> None:
         """Make folders and tables ready. Raises OSError where the place of files cannot be written, InUseError."""
@@ -48,9 +50,11 @@ class Workbench:
         self.dispatcher.start()
         self.watcher.start()
         self.sender.start()
+        self.teller.start()
 
     def close(self) -> None:
         """Let go of everything; what is in hand is begun anew at the next start."""
+        self.teller.stop()
         self.sender.stop()
         self.watcher.stop()
         self.dispatcher.stop()
@@ -67,4 +71,5 @@ def build_workbench(settings: Settings) -> Workbench:
     watcher = Watcher(database, vault, dispatcher.arriving, dispatcher.just_shot)
     seal = Seal(settings.data, settings.key)
     sender = Sender(database, vault, seal)
-    return Workbench(settings, database, vault, dispatcher, OpenPhotos(), Estimator(), watcher, seal, sender)
+    teller = Teller(database, seal, settings.hook_hosts)
+    return Workbench(settings, database, vault, dispatcher, OpenPhotos(), Estimator(), watcher, seal, sender, teller)

@@ -185,7 +185,7 @@ def test_a_run_rests_at_its_first_failure_if_that_was_asked(tmp_path: Path) -> N
         with database.session() as session:
             run = session.get_one(Run, 1)
             assert "as asked, for a picture failed" in run.note and "0-a.JPG" in run.note
-            set_state(run, RunState.RUNNING)
+            set_state(session, run, RunState.RUNNING)
         dispatcher.wake()
         until(lambda: states_of_runs(database) == [RunState.DONE])
     finally:

@@ -85,20 +85,20 @@ def test_clashes_and_nothing_to_do_are_refused(session: Session, vault: Vault, s
 
 def test_pause_stop_and_continue(session: Session, vault: Vault, shoot: Shoot) -> None:
     run = start_run(session, vault, shoot)
-    set_state(run, "paused")
+    set_state(session, run, "paused")
     assert progress_of(session, run).can_continue and progress_of(session, run).seconds_left is None
     make(vault, pictures_of(session, run.id)[0])
     session.flush()
-    set_state(run, "running")
+    set_state(session, run, "running")
     # The pace counts what was made since the run was taken up, not what was there before.
     assert progress_of(session, run).seconds_left is None
     make(vault, pictures_of(session, run.id)[1])
     session.flush()
     # One picture is no pace yet.
     assert progress_of(session, run).seconds_left is None
-    set_state(run, "stopped")
+    set_state(session, run, "stopped")
     assert run.ended is not None and progress_of(session, run).can_continue
-    set_state(run, "running")
+    set_state(session, run, "running")
     make(vault, pictures_of(session, run.id)[2])
     session.flush()
     # What has gone from the disk is not done, whatever was written down.
@@ -112,7 +112,7 @@ def test_pause_stop_and_continue(session: Session, vault: Vault, shoot: Shoot) -
     session.refresh(run)
     assert run.state == "done"
     with pytest.raises(RunError, match="has ended"):
-        set_state(run, "running")
+        set_state(session, run, "running")
 
 
 def test_after_a_crash_only_whole_files_count(session: Session, vault: Vault, shoot: Shoot) -> None:
@@ -131,7 +131,7 @@ def test_after_a_crash_only_whole_files_count(session: Session, vault: Vault, sh
 
 def test_a_paused_run_stays_paused_over_a_restart(session: Session, vault: Vault, shoot: Shoot) -> None:
     run = start_run(session, vault, shoot)
-    set_state(run, "paused")
+    set_state(session, run, "paused")
     session.flush()
     assert recover(session, vault) == [] and run.state == "paused"
 

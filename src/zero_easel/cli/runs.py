@@ -82,7 +82,7 @@ def _set(number: int, state: RunState, data: Path | None) -> None:
     with _library(data) as session:
         run = _run(session, number)
         try:
-            set_state(run, state)
+            set_state(session, run, state)
         except RunError as error:
             raise UsageError(str(error)) from error
         print(f"Run {number} is {state}.")

@@ -27,7 +27,7 @@ def finish_if_ready(session: Session, vault: Vault, folder: WatchedFolder) -> st
         return ""
     run = latest_run(session, shoot.id)
     if run is not None and run.state == RunState.INTERRUPTED:
-        set_state(run, RunState.RUNNING)
+        set_state(session, run, RunState.RUNNING)
         return ""
     newest = session.scalar(select(func.max(PhotoRow.added)).where(PhotoRow.shoot_id == shoot.id))
     if run is not None and newest is not None and newest <= run.created:

@@ -16,6 +16,7 @@ from sqlalchemy import select
 
 from zero_easel.doors.arriving import put_away, take_in
 from zero_easel.doors.finishing import finish_if_ready
+from zero_easel.doors.rounds import Rounds
 from zero_easel.doors.settling import FileState, Settling, files_in
 from zero_easel.library.intake import in_turn
 from zero_easel.library.store.database import Database
@@ -45,43 +46,24 @@ class Watcher:
     ) -> None:
         self._database, self._vault = database, vault
         self._arriving, self._came = arriving, came
-        self._wake, self._stopping = threading.Event(), threading.Event()
+        self._rounds = Rounds("watching folders", self._round, lambda: self._heard[1].set())
         self._settling: dict[int, Settling] = {}
         # What is known of each folder's files, read anew once something was taken: nobody else writes it.
         self._known: dict[int, dict[str, tuple[FileState, bool, str]]] = {}
         self._heard: tuple[list[Path], threading.Event] = ([], threading.Event())
-        self._thread: threading.Thread
-
-    def start(self) -> None:
-        """Begin to look."""
-        self._stopping.clear()
-        self._thread = threading.Thread(target=self._loop, name="watcher", daemon=True)
-        self._thread.start()
+        self.start, self.wake = self._rounds.start, self._rounds.wake
 
     def stop(self) -> None:
         """End; a file in hand is taken first."""
-        self._stopping.set()
         self._heard[1].set()
-        self._wake.set()
-        self._thread.join()
+        self._rounds.stop()
 
-    def wake(self) -> None:
-        """Say that folders should be looked at now."""
-        self._wake.set()
-
-    def _loop(self) -> None:
-        while not self._stopping.is_set():
-            self._wake.clear()
-            growing, begun = False, time.monotonic()
-            try:
-                growing = self._look()
-            except Exception as error:
-                # A full disk or a locked library must not end all watching for good.
-                log.warning("watched folders wait", reason=str(error))
-            # A folder of thousands is not to be looked at all the time while one file grows.
-            self._wake.wait(max(_SOON, _REST * (time.monotonic() - begun)) if growing else _LOOK)
-            self._stopping.wait(_BREATH)
-        self._heard[1].set()
+    def _round(self) -> float:
+        self._rounds.stopping.wait(_BREATH)
+        begun = time.monotonic()
+        growing = self._look()
+        # A folder of thousands is not to be looked at all the time while one file grows.
+        return max(_SOON, _REST * (time.monotonic() - begun)) if growing else _LOOK
 
     def _look(self) -> bool:
         """Look at all folders; returns whether files are still growing, or something is about to begin."""
@@ -90,7 +72,7 @@ class Watcher:
         self._settling = {one.id: self._settling.get(one.id, Settling()) for one in folders}
         self._known = {at: known for at, known in self._known.items() if at in self._settling}
         self._listen([Path(folder.path) for folder in folders])
-        return any([self._look_at(folder) for folder in folders if not self._stopping.is_set()])
+        return any([self._look_at(folder) for folder in folders if not self._rounds.stopping.is_set()])
 
     def _look_at(self, folder: WatchedFolder) -> bool:
         growing, trouble = False, ""
@@ -123,7 +105,7 @@ class Watcher:
                 put_away(root, path, ok=known[path][1], said=known[path][2])
         ripe = self._settling[folder.id].ripe(root, fresh, time.monotonic())
         for path in sorted(ripe, key=in_turn):
-            if self._stopping.is_set():
+            if self._rounds.stopping.is_set():
                 return False
             self._arriving()
             self._known.pop(folder.id, None)
@@ -160,7 +142,7 @@ class Watcher:
     def _hear(self, folders: list[Path], ended: threading.Event) -> None:
         try:
             for _ in watchfiles.watch(*folders, stop_event=ended, debounce=100, step=20, rust_timeout=1000):
-                self._wake.set()
+                self._rounds.wake()
         except Exception as error:
             # A folder that went, or no more watches to be had: the looks every few seconds go on.
             log.warning("no events of watched folders", reason=str(error))

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from zero_easel.engines.making import Made
 from zero_easel.engines.processes import reason_of
 from zero_easel.library.store.models import Clearing, CutoutRow, PhotoRow, PictureRow, PictureState, Run, RunState, now
+from zero_easel.library.telling import tell_of_run
 from zero_easel.runs.next_up import Job
 from zero_easel.runs.results import unmet_of
 from zero_easel.runs.work import Cleared
@@ -48,6 +49,7 @@ def _stop_if_asked(session: Session, run_id: int | None, failure: str) -> None:
     # A trial may have gone meanwhile.
     if run is not None and run.stop_at_failure and run.state == RunState.RUNNING:
         run.state, run.note = RunState.PAUSED, f"It rests, as asked, for a picture failed: {failure}"
+        tell_of_run(session, run)
 
 
 def _store_pictures(session: Session, job: Job, result: Any) -> list[str]:

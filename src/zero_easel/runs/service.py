@@ -19,6 +19,7 @@ from zero_easel.library.lists.lines import takes_part
 from zero_easel.library.shoots import waiting_to_be_read
 from zero_easel.library.store.models import Clearing, PhotoRow, PictureRow, PictureState, Run, RunState, Shoot, now
 from zero_easel.library.store.vault import Vault
+from zero_easel.library.telling import tell_of_run
 from zero_easel.pipeline import needs_cutout
 from zero_easel.planning.batch import lay_all
 from zero_easel.runs.drafts.drafting import Draft, drafts_of, write_down
@@ -152,8 +153,8 @@ def _remove_trials(session: Session, vault: Vault, new: Run) -> None:
         vault.remove_run(run.id)
 
 
-def set_state(run: Run, state: RunState) -> None:
-    """Pause, stop, or take up again. Raises RunError if it is at its end.
+def set_state(session: Session, run: Run, state: RunState) -> None:
+    """Pause, stop, or take up again; other programs are told. Raises RunError if it is at its end.
 
     Pictures in hand are still finished; a stopped run keeps what it made and can be taken up again.
     """
@@ -161,8 +162,11 @@ def set_state(run: Run, state: RunState) -> None:
         raise RunError("This run has ended.")
     if state == RunState.RUNNING and run.state in RESTING:
         run.resumed, run.note = now(), ""
+    fresh = run.state != state
     run.state = state
     run.ended = now() if state == RunState.STOPPED else None
+    if fresh and state != RunState.RUNNING:
+        tell_of_run(session, run)
 
 
 def go_first(session: Session, run: Run) -> None:
@@ -205,7 +209,11 @@ def finish_if_through(session: Session, vault: Vault, run_id: int) -> bool:
         return False
     if _check_files(session, vault, run):
         return False
-    session.execute(update(Run).where(Run.id == run_id).values(state=RunState.DONE, ended=now(), note=""))
+    # A statement, so that it is written whatever is in hand; who marks it as done tells of it.
+    done = update(Run).where(Run.id == run_id, Run.state != RunState.DONE)
+    if session.connection().execute(done.values(state=RunState.DONE, ended=now(), note="")).rowcount:
+        session.refresh(run)
+        tell_of_run(session, run)
     return True
 
 
@@ -287,6 +295,7 @@ def recover(session: Session, vault: Vault) -> list[int]:
             f"The application ended while this run was under way. {at.done} of {at.total} pictures are finished and "
             f"kept, {at.remaining} remain. Continue makes the rest."
         )
+        tell_of_run(session, run)
     return [run.id for run in runs if run.state == RunState.INTERRUPTED]
 
 

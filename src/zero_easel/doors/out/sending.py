@@ -15,10 +15,12 @@ from zero_easel.doors.out.places import Access, HandOverPlace, Parcel, RejectedE
 from zero_easel.doors.out.sealing import Seal, SealError
 from zero_easel.doors.out.shop import ShopError
 from zero_easel.doors.out.targets import due_targets, hand_over_by_itself, next_due, set_trouble
+from zero_easel.doors.rounds import Rounds
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.doors import HandOverTarget, Sending, SendingState
 from zero_easel.library.store.models import Run, RunState, now
 from zero_easel.library.store.vault import Vault
+from zero_easel.library.telling import tell_of_turning_away
 
 log = structlog.get_logger()
 _LOOK = 1.0
@@ -44,46 +46,29 @@ class Sender:
     ) -> None:
         self._database, self._vault, self._seal = database, vault, seal
         self._open, self._pause = open_place, pause
-        self._wake, self._stopping = threading.Event(), threading.Event()
+        self._rounds = Rounds("handing over", self._look)
         self._going: dict[int, threading.Thread] = {}
         self._failures: dict[int, tuple[int, float]] = {}
-        self._thread: threading.Thread
-
-    def start(self) -> None:
-        """Begin."""
-        self._stopping.clear()
-        self._thread = threading.Thread(target=self._loop, name="sender", daemon=True)
-        self._thread.start()
+        self.start, self.wake = self._rounds.start, self._rounds.wake
 
     def stop(self) -> None:
         """End; a picture in hand is sent first, or breaks off."""
-        self._stopping.set()
-        self._wake.set()
-        self._thread.join()
+        self._rounds.stop()
         for thread in self._going.values():
             thread.join(10)
 
-    def wake(self) -> None:
-        """Say that something is to go."""
-        self._wake.set()
-
-    def _loop(self) -> None:
-        while not self._stopping.is_set():
-            self._wake.clear()
-            try:
-                with self._database.session() as session:
-                    self._see_runs(session)
-                    due = due_targets(session)
-                moment = time.monotonic()
-                self._going = {at: thread for at, thread in self._going.items() if thread.is_alive()}
-                for target_id in due:
-                    if target_id not in self._going and self._failures.get(target_id, (0, 0.0))[1] <= moment:
-                        thread = threading.Thread(target=self._work, args=(target_id,), name="parcels", daemon=True)
-                        self._going[target_id] = thread
-                        thread.start()
-            except Exception as error:
-                log.warning("handing over waits", reason=str(error))
-            self._wake.wait(_LOOK)
+    def _look(self) -> float:
+        with self._database.session() as session:
+            self._see_runs(session)
+            due = due_targets(session)
+        moment = time.monotonic()
+        self._going = {at: thread for at, thread in self._going.items() if thread.is_alive()}
+        for target_id in due:
+            if target_id not in self._going and self._failures.get(target_id, (0, 0.0))[1] <= moment:
+                thread = threading.Thread(target=self._work, args=(target_id,), name="parcels", daemon=True)
+                self._going[target_id] = thread
+                thread.start()
+        return _LOOK
 
     def _see_runs(self, session: Session) -> None:
         """What is to go by itself as soon as a run is through: of each run once."""
@@ -95,7 +80,7 @@ class Sender:
         """Take to one target what is due, until nothing is, or it fails."""
         place: HandOverPlace | None = None
         try:
-            while not self._stopping.is_set():
+            while not self._rounds.stopping.is_set():
                 with self._database.session() as session:
                     row, target = next_due(session, target_id), session.get(HandOverTarget, target_id)
                     if row is None or target is None:
@@ -125,7 +110,7 @@ class Sender:
                     place.close()
                 except Exception as error:
                     log.info("a place was left unfriendly", reason=str(error))
-            self._wake.set()
+            self._rounds.wake()
 
     def _access(self, target: HandOverTarget) -> Access:
         secret = self._seal.open(target.sealed)
@@ -141,6 +126,8 @@ class Sender:
             kept = session.get(Sending, row.id)
             if kept is not None and kept.sha256 == row.sha256:  # else another picture is to lie there by now
                 kept.state, kept.said, kept.rules, kept.changed = state, said, rules, now()
+                if state in (SendingState.REJECTED, SendingState.GIVEN_UP):
+                    tell_of_turning_away(session, kept.target.name, kept.picture, state, said)
 
     def _failed(self, row: Sending, target: HandOverTarget, error: Exception) -> None:
         """Nothing gets there at the moment: all that is to go there waits, ever longer."""
@@ -160,6 +147,7 @@ class Sender:
             if kept.tries >= TRIES:
                 kept.state = SendingState.GIVEN_UP
                 kept.said = f"Given up after {kept.tries} tries: {reason}."
+                tell_of_turning_away(session, target.name, kept.picture, kept.state, kept.said)
             again = "It is tried again"
             if failures >= TRIES:
                 self._failures.pop(target.id)

@@ -118,7 +118,7 @@ def change_state(
     else:
         # It may have ended while the button was on its way; the answer shows that.
         with suppress(RunError):
-            set_state(run, found(_STATES.get(wish), "command"))
+            set_state(session, run, found(_STATES.get(wish), "command"))
     session.flush()
     after.add_task(bench.dispatcher.wake)
     if is_partial(request):

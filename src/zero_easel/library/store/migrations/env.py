@@ -5,11 +5,13 @@ from typing import Any
 from alembic import context
 from sqlalchemy import Enum, create_engine
 
+from zero_easel.library.store.access import Webhook
 from zero_easel.library.store.columns import Typed
 from zero_easel.library.store.doors import Sending
 
-TABLES = Sending.metadata
-"""All tables, those of doors too: they are known once their module is loaded."""
+TABLES = Webhook.metadata
+assert Sending.metadata is TABLES
+"""All tables, those of other modules too: they are known once these are loaded."""
 
 
 def differs(_context: Any, _there: Any, _column: Any, _inspected: Any, wanted: Any) -> bool | None:
