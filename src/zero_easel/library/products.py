@@ -3,7 +3,7 @@
 from collections.abc import Collection, Iterator, Mapping
 from typing import Any, NamedTuple
 
-from sqlalchemy import func, insert, or_, select, update
+from sqlalchemy import ColumnElement, func, insert, or_, select, update
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.codes import Coded
@@ -59,7 +59,21 @@ def import_catalog(
 ) -> Imported:
     """Add or update products by code from a table, and remember how its columns were mapped; what the table has no
     column for stays as it is. Raises TableError."""
-    catalog = _read(session, data, name, mapping)
+    imported = _take(session, _read(session, data, name, mapping))
+    if mapping:
+        remember(session, _MAPPING, {**mapping_of(session), **mapping})
+    return imported
+
+
+def put_product(session: Session, product: Product, fields: Collection[str]) -> bool:
+    """Add a product, or change one by its code: the fields of Product that are named, and its free columns; returns
+    whether that changed anything."""
+    imported = _take(session, Catalog([product], [], fields=frozenset(fields)))
+    return bool(imported.added or imported.changed)
+
+
+def _take(session: Session, catalog: Catalog) -> Imported:
+    """Add and update what a catalog brings, and remember its free columns."""
     imported, changed = _compared(session, catalog)
     if imported.new:
         session.execute(insert(ProductRow), [product.model_dump() for product in imported.new])
@@ -69,8 +83,6 @@ def import_catalog(
         session.execute(update(ProductRow), rows)
     session.flush()
     session.expire_all()
-    if mapping:
-        remember(session, _MAPPING, {**mapping_of(session), **mapping})
     columns = {key for product in catalog.products for key in product.extra}
     if columns - set(free_columns(session)):
         remember(session, _COLUMNS, sorted(columns | set(free_columns(session))))
@@ -132,16 +144,23 @@ def products_by_code(session: Session, codes: Collection[str]) -> dict[str, Prod
 def find_products(session: Session, text: str, limit: int = 200) -> list[Product]:
     """Products whose code, name or EAN contains every word of the text, in any letter case; those whose code starts
     with it come first."""
-    words = text.split()
-    query = select(*_COLUMNS_READ).order_by(ProductRow.code).limit(limit)
-    if words:
-        columns = (ProductRow.code, ProductRow.name, ProductRow.ean)
-        for word in words:
-            like = f"%{_escaped(word)}%"
-            query = query.where(or_(*(c.ilike(like, escape="\\") for c in columns)))
+    query = select(*_COLUMNS_READ).where(*_holds(text)).order_by(ProductRow.code).limit(limit)
+    if text.split():
         starts = ProductRow.code.ilike(f"{_escaped(text.strip())}%", escape="\\")
         query = query.order_by(None).order_by(starts.desc(), ProductRow.code)
     return [_product(row) for row in session.execute(query)]
+
+
+def products_matching(session: Session, text: str, after: int, limit: int) -> list[tuple[int, Product]]:
+    """The same in the order in which they came in, with the number of each. after: number of the one before them."""
+    query = select(ProductRow.id, *_COLUMNS_READ).where(ProductRow.id > after, *_holds(text))
+    return [(row[0], _product(row[1:])) for row in session.execute(query.order_by(ProductRow.id).limit(limit))]
+
+
+def _holds(text: str) -> list[ColumnElement[bool]]:
+    """Conditions on a product whose code, name or EAN contains every word of a text."""
+    columns = (ProductRow.code, ProductRow.name, ProductRow.ean)
+    return [or_(*(column.ilike(f"%{_escaped(word)}%", escape="\\") for column in columns)) for word in text.split()]
 
 
 def count_products(session: Session) -> int:

@@ -7,6 +7,8 @@ from pathlib import Path
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
+from zero_easel.api.app import create_api
+from zero_easel.api.told import PREFIX
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.news import News
@@ -73,6 +75,7 @@ def create_app(bench: Workbench) -> FastAPI:
         media,
     ):
         app.include_router(screen.router)
+    app.mount(PREFIX, create_api(bench))
     tell_troubles(app)
     app.add_middleware(Turns)
     app.add_middleware(KeptPages, database=bench.database.path)

@@ -1,10 +1,14 @@
 """What stands between the application and the rest of the browser: hosts, cross-site requests, sizes, policies."""
 
+from collections.abc import Mapping
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
-from starlette.responses import PlainTextResponse
+from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from zero_easel.api.problems import Problem, answer
+from zero_easel.api.told import PREFIX
 
 _LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]", "::1"})
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -28,14 +32,20 @@ class Guard:
             return
         refused = _refusal(scope["method"], Headers(scope=scope), self._limit)
         if refused:
-            status, reason = refused
-            await PlainTextResponse(reason, status)(scope, receive, _with_policy(send))
+            await refusal(scope, *refused)(scope, receive, _with_policy(send))
             return
         send = _with_policy(send)
         if scope["method"] == "HEAD":
             # Answered as GET is (RFC 9110, 9.3.2), and what would follow the headers is left out.
             scope, send = {**scope, "method": "GET"}, _without_body(send)
         await self._app(scope, _Counted(receive, self._limit), send)
+
+
+def refusal(scope: Scope, status: int, reason: str, headers: Mapping[str, str] | None = None) -> Response:
+    """An answer that says why a request is let through no further, as whoever asked reads it."""
+    if scope["path"].startswith(PREFIX):
+        return answer(Problem(status, reason, headers))
+    return PlainTextResponse(reason, status, dict(headers or {}))
 
 
 def _refusal(method: str, headers: Headers, limit: int) -> tuple[int, str] | None:

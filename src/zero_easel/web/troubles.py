@@ -2,7 +2,6 @@
 
 from collections.abc import Awaitable, Callable
 
-import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import PlainTextResponse, Response
@@ -10,13 +9,10 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.exc import TimeoutError as NoConnection
 from starlette.exceptions import HTTPException
 
+from zero_easel.api.problems import RETRY_AFTER, busy, no_file
 from zero_easel.web.page import is_partial, show
 
-log = structlog.get_logger()
-
 Handler = Callable[[Request, Exception], Awaitable[Response]]
-RETRY_AFTER = "5"
-"""Seconds after which asking again is worth it."""
 
 
 def tell_troubles(app: FastAPI) -> None:
@@ -47,17 +43,11 @@ async def _not_understood(request: Request, error: Exception) -> Response:
 
 
 async def _library_busy(request: Request, error: Exception) -> Response:
-    reason = str(getattr(error, "orig", error))
-    log.warning("library not available", reason=reason)
-    trouble = "The library's disk is full" if "full" in reason else "The library is busy"
-    return _sorry(request, 503, f"{trouble}; nothing was changed. Please try again in a moment.")
+    return _sorry(request, 503, busy(error))
 
 
 async def _disk(request: Request, error: Exception) -> Response:
-    assert isinstance(error, OSError)
-    log.warning("file not available", reason=str(error))
-    why = error.strerror or "no reason given"
-    return _sorry(request, 503, f"A file could not be read or written ({why}). Please try again.")
+    return _sorry(request, 503, no_file(error))
 
 
 def _sorry(request: Request, status: int, reason: str) -> Response:

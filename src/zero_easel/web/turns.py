@@ -5,10 +5,10 @@ Without it a request that holds a connection waits for a thread, while all threa
 
 import asyncio
 
-from starlette.responses import PlainTextResponse
 from starlette.types import ASGIApp, Receive, Scope, Send
 
-from zero_easel.web.troubles import RETRY_AFTER
+from zero_easel.api.problems import RETRY_AFTER
+from zero_easel.web.security import refusal
 
 _AT_ONCE = 12
 """Requests under way; a page is mostly computing, so more of them would only slow each other down."""
@@ -33,9 +33,8 @@ class Turns:
         try:
             await asyncio.wait_for(self._turns.acquire(), self._patience)
         except TimeoutError:
-            answer = PlainTextResponse("Too much is asked at once. Please try again in a moment.", 503)
-            answer.headers["Retry-After"] = RETRY_AFTER
-            await answer(scope, receive, send)
+            reason, again = "Too much is asked at once. Please try again in a moment.", {"Retry-After": RETRY_AFTER}
+            await refusal(scope, 503, reason, again)(scope, receive, send)
             return
         try:
             await self._app(scope, receive, send)

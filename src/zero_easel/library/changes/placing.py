@@ -105,7 +105,7 @@ def make_rule(session: Session, shoot: Shoot, photo_id: int, scope: Scope) -> St
         State(adjustments={photo_id: turned.changed()}, rules={key: c.after for key, c in changes.items()}),
         standard_id=shoot.standard_id,
     )
-    store(shoot.standard, after)
+    store(session, shoot.standard, after)
     session.get_one(PhotoRow, photo_id).adjustment = turned
     session.flush()
     return after

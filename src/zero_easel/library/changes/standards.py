@@ -20,6 +20,7 @@ from zero_easel.core.standard.model import ALL, Scope, Standard, StandardError
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.rule import Part
 from zero_easel.library.changes.history import Where, record
+from zero_easel.library.changes.matches import stale
 from zero_easel.library.products import free_columns
 from zero_easel.library.store.models import Change, Run, Shoot, Stage, StandardRow, StandardVersion, State, now
 
@@ -79,6 +80,14 @@ def remove_standard(session: Session, row: StandardRow) -> None:
 def used_by(session: Session, row: StandardRow) -> list[Shoot]:
     """The shoots that follow a standard."""
     return list(session.scalars(select(Shoot).where(Shoot.standard_id == row.id).order_by(Shoot.id)))
+
+
+def follow(session: Session, shoot: Shoot, row: StandardRow) -> None:
+    """Let a shoot follow another standard; views in turn are the standard's, so it is matched again."""
+    shoot.standard_id = row.id
+    stale(session, [shoot.id])
+    session.flush()
+    session.refresh(shoot)
 
 
 class Following(NamedTuple):
@@ -159,7 +168,7 @@ def change_rules(session: Session, row: StandardRow, after: Standard, at: Where 
         State(rules={k: c.after for k, c in changes.items()}),
         standard_id=row.id,
     )
-    store(row, after)
+    store(session, row, after)
     session.flush()
     return after
 
@@ -171,15 +180,18 @@ def restore_rules(session: Session, row: StandardRow, change: Change, *, back: b
     }
     before = row.rules
     after = applied(before, fields, back=back)
-    store(row, after)
+    store(session, row, after)
     session.flush()
     return differences(before, after)
 
 
-def store(row: StandardRow, standard: Standard) -> None:
-    """Replace all rules; a frozen version is kept, and the next one opened."""
+def store(session: Session, row: StandardRow, standard: Standard) -> None:
+    """Replace all rules; a frozen version is kept, and the next one opened. Photos take their views in turn from the
+    rules, so where these changed the shoots that follow them are matched again."""
     if standard == row.rules:
         return
+    if standard.views != row.rules.views:
+        stale(session, [shoot.id for shoot in used_by(session, row)])
     if row.frozen:
         row.version += 1
         row.frozen = False

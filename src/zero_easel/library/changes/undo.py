@@ -9,7 +9,7 @@ from zero_easel.core.placing.placement import Adjustment
 from zero_easel.core.standard.differences import Difference
 from zero_easel.library.changes.cutouts import follow_cutouts
 from zero_easel.library.changes.history import Where, take
-from zero_easel.library.changes.matches import all_stale, rematch
+from zero_easel.library.changes.matches import rematch
 from zero_easel.library.changes.repairs import set_shots
 from zero_easel.library.changes.standards import restore_rules
 from zero_easel.library.changes.touchups import set_marks
@@ -57,10 +57,7 @@ def _rules(session: Session, change: Change, *, back: bool) -> list[Difference]:
     row = session.get(StandardRow, change.standard_id) if change.standard_id and change.after.rules else None
     if row is None:
         return []
-    changes = restore_rules(session, row, change, back=back)
-    if any(difference.field == "views" for difference in changes):
-        all_stale(session)
-    return changes
+    return restore_rules(session, row, change, back=back)
 
 
 def _marks(session: Session, change: Change, *, back: bool) -> None:

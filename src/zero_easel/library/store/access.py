@@ -2,7 +2,6 @@
 
 from datetime import datetime
 from enum import StrEnum
-from typing import Any
 
 from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -48,7 +47,8 @@ class AccessToken(Base):
 
 class Answered(Base):
     """The answer to a request that creates something, by the key that its sender gave it: sent again, it is answered
-    the same and creates nothing. token_id: 0 on the command line. request: digest of what was asked."""
+    the same and creates nothing. token_id: 0 on the command line. request: digest of what was asked. body:
+    encrypted."""
 
     __tablename__ = "answered"
     __table_args__ = (UniqueConstraint("token_id", "key"),)
@@ -58,7 +58,7 @@ class Answered(Base):
     request: Mapped[str] = mapped_column(String(64))
     status: Mapped[int]
     headers: Mapped[dict[str, str]] = mapped_column(JSON)
-    body: Mapped[Any] = mapped_column(JSON)
+    body: Mapped[bytes]
     made: Mapped[datetime] = mapped_column(default=now, index=True)
 
 

@@ -28,13 +28,13 @@ from zero_easel.core.standard.yaml.file import schema, write_standard
 from zero_easel.engines.limited import standard_from
 from zero_easel.library.batches import example_of, plan_shoot
 from zero_easel.library.changes.history import Where, undoable
-from zero_easel.library.changes.matches import all_stale, stale
 from zero_easel.library.changes.standards import (
     add_parts,
     add_standard,
     all_standards,
     change_rules,
     drop_rule,
+    follow,
     own_standard,
     remove_part,
     remove_standard,
@@ -134,8 +134,6 @@ def change_rule(
             drop_rule(session, row, field, scope)
         else:
             set_rule(session, row, field, value, scope)
-        if field == "views":
-            all_stale(session)
     except StandardError as problem:
         error = str(problem)
     context = _changed(session, bench, row, shoot_id, scope, on)
@@ -280,8 +278,7 @@ def give_standard(
 ) -> Response:
     """Let a shoot follow another standard."""
     shoot = found(session.get(Shoot, shoot_id), "shoot")
-    shoot.standard_id = found(session.get(StandardRow, standard), "standard").id
-    stale(session, [shoot.id])  # views in turn are the standard's
+    follow(session, shoot, found(session.get(StandardRow, standard), "standard"))
     stage = back if back in ("deliver", "light", "place", "names", "whole") else "deliver"
     return RedirectResponse(f"/shoots/{shoot.id}/{stage}", 303)
 

@@ -30,7 +30,7 @@ def upgrade() -> None:
         sa.Column("request", sa.String(64), nullable=False),
         sa.Column("status", sa.Integer(), nullable=False),
         sa.Column("headers", sa.JSON(), nullable=False),
-        sa.Column("body", sa.JSON(), nullable=False),
+        sa.Column("body", sa.LargeBinary(), nullable=False),
         sa.Column("made", sa.DateTime(), nullable=False),
         sa.UniqueConstraint("token_id", "key"),
     )
