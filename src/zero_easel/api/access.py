@@ -15,8 +15,8 @@ from zero_easel.library.tokens import TokenError, holder_of, note_use, wants_not
 from zero_easel.workbench import Workbench
 
 _MINUTE = 60.0
-_ATTEMPTS = 30
-"""Requests a minute with tokens that are none, from one address."""
+_ATTEMPTS = 20
+"""Of the requests that a token may make, one of so many may be made with a token that is none, from one address."""
 _REMEMBERED = 10_000
 bearer = HTTPBearer(
     auto_error=False,
@@ -97,7 +97,7 @@ def _holder(bench: Workbench, shown: HTTPAuthorizationCredentials | None, rate: 
                 note_use(session, token.id)
         return Caller(token.id, frozenset(token.scopes))
     except TokenError as error:
-        _insist(rate.wait(("no token", address), _ATTEMPTS))
+        _insist(rate.wait(("no token", address), max(1, bench.settings.rate // _ATTEMPTS)))
         raise Problem(401, str(error), {"WWW-Authenticate": 'Bearer error="invalid_token"'}) from error
 
 

@@ -13,9 +13,11 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.exc import TimeoutError as NoConnection
 from starlette.exceptions import HTTPException
 from starlette.responses import Response
+from starlette.routing import Match, Route
 
 log = structlog.get_logger()
 MEDIA = "application/problem+json"
+NAME_IT = "Say which version you saw: If-Match with the ETag that came with it."
 Row = TypeVar("Row")
 RETRY_AFTER = "5"
 """Seconds after which asking again is worth it."""
@@ -104,15 +106,25 @@ async def _problem(_request: Request, error: Exception) -> Response:
     return answer(error)
 
 
-async def _refused(_request: Request, error: Exception) -> Response:
+async def _refused(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
     detail = {404: "There is nothing at this address.", 405: "This address knows no such method."}
-    return answer(Problem(error.status_code, detail.get(error.status_code, str(error.detail)), error.headers))
+    headers = {"Allow": _methods_at(request)} if error.status_code == 405 else error.headers
+    return answer(Problem(error.status_code, detail.get(error.status_code, str(error.detail)), headers))
+
+
+def _methods_at(request: Request) -> str:
+    """All methods that an address knows: each route by itself names only its own."""
+    routes = [one for one in request.app.routes if isinstance(one, Route)]
+    there = [one.methods or set() for one in routes if one.matches(request.scope)[0] != Match.NONE]
+    return ", ".join(sorted(set().union(*there)))
 
 
 async def _not_understood(_request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     faults = [Fault(at=".".join(map(str, one["loc"])), detail=_phrase(one)) for one in error.errors()[:20]]
+    if any(one["type"] == "missing" and one["loc"] == ("header", "if-match") for one in error.errors()):
+        return answer(Problem(428, NAME_IT))  # RFC 6585, 3
     if any(one["type"] == "json_invalid" for one in error.errors()):
         return answer(Problem(400, "The body is no JSON."))
     return answer(Problem(422, "Some values cannot be.", errors=faults))

@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 from typing import Annotated
 
 from fastapi import Depends, Path
-from pydantic import BaseModel, ConfigDict, PlainSerializer
+from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, Strict, StrictBool, WithJsonSchema
 
 from zero_easel.api.access import Reading, Writing
 from zero_easel.api.problems import found
@@ -17,6 +17,24 @@ Moment = Annotated[
     datetime, PlainSerializer(lambda moment: moment.replace(tzinfo=UTC).isoformat().replace("+00:00", "Z"))
 ]
 """A moment as tables keep it, in UTC; told as in RFC 3339."""
+
+ByCamera = Annotated[
+    datetime,
+    PlainSerializer(lambda moment: moment.isoformat()),
+    WithJsonSchema({"type": "string", "examples": ["2026-09-14T09:22:34"]}),
+]
+"""A moment by a camera's clock, which knows no zone."""
+
+YesOrNo = StrictBool
+Float = Annotated[float, Strict()]
+Other = Annotated[int, Strict(), Field(ge=1, le=2**53)]
+"""The number of something else, in what is sent."""
+
+Point = Annotated[
+    tuple[Float, Float],
+    WithJsonSchema({"type": "array", "items": {"type": "number"}, "minItems": 2, "maxItems": 2}),
+]
+"""x, y."""
 
 Number = Annotated[int, Path(ge=1, le=2**53, examples=[1])]
 """The number of something, from the address."""

@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import Depends, Header, Response
 from pydantic import BaseModel
 
-from zero_easel.api.problems import Problem
+from zero_easel.api.problems import NAME_IT, Problem
 
 _TAG = re.compile(r'(?:W/)?"[^"]*"')
 
@@ -20,28 +20,34 @@ def etag_of(seen: BaseModel) -> str:
 class Version:
     """The version that a request to change something names by If-Match."""
 
-    def __init__(self, if_match: str | None) -> None:
-        self._given = if_match
+    def __init__(self, named: str | None) -> None:
+        self._named = named
 
     def must_be(self, seen: BaseModel) -> None:
         """Go on only if that is what it names. Raises Problem: 428 if it names none, 412 if it is another by now."""
-        if self._given is None:
-            raise Problem(428, "Say which version you saw: If-Match with the ETag that came with it.")
-        if self._given.strip() != "*" and etag_of(seen) not in _TAG.findall(self._given):
+        if self._named is None:
+            raise Problem(428, NAME_IT)
+        if self._named.strip() != "*" and etag_of(seen) not in _TAG.findall(self._named):
             raise Problem(412, "Somebody has changed it since; read it again.", {"ETag": etag_of(seen)})
 
 
-def version_of(
-    if_match: Annotated[
-        str | None,
-        Header(description="The ETag of the version that was seen; * for any.", examples=["*"], max_length=2000),
-    ] = None,
-) -> Version:
-    """From the request's header."""
+Named = Annotated[
+    str, Header(description="The ETag of the version that was seen; * for any.", examples=["*"], max_length=2000)
+]
+
+
+def version_of(if_match: Named) -> Version:
+    """From the request's header, without which it is refused."""
+    return Version(if_match)
+
+
+def version_if_any(if_match: Named | None = None) -> Version:
+    """The same where it may be that nothing is there that could have been seen."""
     return Version(if_match)
 
 
 Seen = Annotated[Version, Depends(version_of)]
+SeenIfThere = Annotated[Version, Depends(version_if_any)]
 
 
 def tagged(response: Response, seen: BaseModel) -> None:

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.problems import Problem, problems
-from zero_easel.api.told import Asked, ChangedPhoto, SeenPhoto
+from zero_easel.api.told import Asked, ChangedPhoto, Float, Point, SeenPhoto
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.placing.placement import Adjustment
@@ -71,12 +71,12 @@ class Placing(Asked):
     of what a picture without cutout shows, px of the upright photo; zoom: how much closer. backdrop: "cleared" or
     "kept" instead of the rule's, or ""."""
 
-    turn: float | None = Field(default=None, ge=-360, le=360)
-    scale: float = Field(default=1.0, ge=0.02, le=50)
-    right: float = Field(default=0.0, ge=-400, le=400)
-    down: float = Field(default=0.0, ge=-400, le=400)
-    keep: tuple[float, float] | None = None
-    zoom: float = Field(default=1.0, ge=1, le=50)
+    turn: Float | None = Field(default=None, ge=-360, le=360)
+    scale: Float = Field(default=1.0, ge=0.02, le=50)
+    right: Float = Field(default=0.0, ge=-400, le=400)
+    down: Float = Field(default=0.0, ge=-400, le=400)
+    keep: Point | None = None
+    zoom: Float = Field(default=1.0, ge=1, le=50)
     backdrop: Literal["", "cleared", "kept"] = ""
 
 

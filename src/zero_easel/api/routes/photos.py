@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, problems
-from zero_easel.api.told import Asked, ChangedPhoto, Moment, SeenPhoto, SeenShoot
+from zero_easel.api.told import Asked, ByCamera, ChangedPhoto, Point, SeenPhoto, SeenShoot, YesOrNo
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.library.changes.cutouts import set_empty
 from zero_easel.library.changes.matches import ensure_matched
@@ -49,15 +49,15 @@ class Doubt(BaseModel):
 
     code: str = Field(examples=["edge"])
     said: str
-    places: list[list[tuple[float, float]]]
+    places: list[list[Point]]
 
 
 class PhotoTold(PhotoDecisions):
-    """A photo. folder: where it lay among what came in. format, width, height, taken: of its file, px upright. error:
-    why it gives no picture, or "". code, view: what it shows; doubt: why a person should make sure of that. card: it is
-    a code card. taking_part: a run makes pictures of it. behind: the photo of the same burst that counts. clearing:
-    waiting, done, failed, or "" for what is never cleared; problem: why it failed. confidence: how sure the cutout is,
-    0 to 1, null without one; to_look_at: whether a person should."""
+    """A photo. folder: where it lay among what came in. format, width, height: of its file, px upright; taken: by the
+    camera's clock. error: why it gives no picture, or "". code, view: what it shows; doubt: why a person should make
+    sure of that. card: it is a code card. taking_part: a run makes pictures of it. behind: the photo of the same burst
+    that counts. clearing: waiting, done, failed, or "" for what is never cleared; problem: why it failed. confidence:
+    how sure the cutout is, 0 to 1, null without one; to_look_at: whether a person should."""
 
     id: int = Field(examples=[1])
     shoot: int
@@ -68,7 +68,7 @@ class PhotoTold(PhotoDecisions):
     format: str
     width: int
     height: int
-    taken: Moment | None
+    taken: ByCamera | None
     error: str
     code: str = Field(examples=["BY-1001"])
     view: str
@@ -91,9 +91,9 @@ class PhotoWhole(PhotoTold):
 class PhotoChange(Asked):
     """Whatever is left out stays as it is."""
 
-    left_out: bool | None = None
-    empty: bool | None = None
-    accepted: bool | None = None
+    left_out: YesOrNo | None = None
+    empty: YesOrNo | None = None
+    accepted: YesOrNo | None = None
 
 
 def decisions_of(photo: PhotoRow) -> PhotoDecisions:

@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import Asked
-from zero_easel.api.versions import Seen, etag_of, tagged
+from zero_easel.api.told import Asked, Float
+from zero_easel.api.versions import SeenIfThere, etag_of, tagged
 from zero_easel.core.catalog.gtin import read_gtin
 from zero_easel.core.catalog.products import Product, field_key
 from zero_easel.core.standard.naming import printable
@@ -32,7 +32,7 @@ def _named(extra: dict[str, str]) -> dict[str, str]:
 
 
 Text = Annotated[str, Field(max_length=500), AfterValidator(_plain)]
-Size = Annotated[float | None, Field(gt=0, lt=1e6)]
+Size = Annotated[Float | None, Field(gt=0, lt=1e6)]
 Code = Annotated[str, Path(min_length=1, max_length=100, pattern=r"[^\s\x00-\x1f]", examples=["BY-1001"])]
 
 
@@ -94,7 +94,9 @@ def read_product(session: Reading, code: Code, response: Response) -> ProductTol
 
 
 @router.put("/products/{code:path}", dependencies=may(Scope.PHOTOS), responses=problems(412, 428))
-def put(session: Writing, bench: Bench, code: Code, asked: ProductSaid, seen: Seen, response: Response) -> ProductTold:
+def put(
+    session: Writing, bench: Bench, code: Code, asked: ProductSaid, seen: SeenIfThere, response: Response
+) -> ProductTold:
     """Add a product, or change the one of that code. A new one is seen by nobody yet: it needs no If-Match. All shoots
     are matched again."""
     known = find_code(session, code)

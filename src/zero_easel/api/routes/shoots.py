@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, BackgroundTasks, Query, Response, UploadFile
+from fastapi import APIRouter, BackgroundTasks, File, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -11,7 +11,7 @@ from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import PREFIX, Asked, ChangedShoot, Moment, Number, SeenShoot
+from zero_easel.api.told import PREFIX, Asked, ChangedShoot, Moment, Number, Other, SeenShoot, YesOrNo
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.repairs import set_bursts, set_cards, set_raw_counts
@@ -24,6 +24,7 @@ from zero_easel.library.store.models import Shoot, StandardRow
 from zero_easel.runs.service import latest_run
 
 router = APIRouter(tags=["shoots"])
+Files = Annotated[list[UploadFile], File(min_length=1)]
 Name = Annotated[str, Field(min_length=1, max_length=200, pattern=r"\S", examples=["Autumn shelf"])]
 
 
@@ -68,18 +69,18 @@ class NewShoot(Asked):
     """whole: its pictures are to be whole ones, nothing cut out."""
 
     name: Name
-    whole: bool = False
+    whole: YesOrNo = False
 
 
 class ShootChange(Asked):
     """Whatever is left out stays as it is."""
 
     name: Name | None = None
-    standard: int | None = Field(default=None, ge=1, le=2**53)
-    cards: bool | None = None
-    raw_counts: bool | None = None
-    bursts: bool | None = None
-    stop_at_failure: bool | None = None
+    standard: Other | None = None
+    cards: YesOrNo | None = None
+    raw_counts: YesOrNo | None = None
+    bursts: YesOrNo | None = None
+    stop_at_failure: YesOrNo | None = None
 
 
 class FileTaken(BaseModel):
@@ -205,7 +206,7 @@ def remove_shoot(session: Writing, bench: Bench, shoot: ChangedShoot, seen: Seen
 
 
 @router.post("/shoots/{shoot_id}/files", dependencies=may(Scope.PHOTOS), responses=problems(413))
-def bring_files_in(bench: Bench, shoot_id: Number, files: list[UploadFile]) -> FilesTaken:
+def bring_files_in(bench: Bench, shoot_id: Number, files: Files) -> FilesTaken:
     """Bring photos, product tables, shot lists and ZIP archives of them in. Each is told apart; one that is damaged
     stops nothing. The same file under the same name comes in once, however often it is sent."""
     with bench.database.session() as session:

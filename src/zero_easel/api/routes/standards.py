@@ -10,7 +10,7 @@ from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import PREFIX, Asked, ChangedStandard, Moment, SeenStandard
+from zero_easel.api.told import PREFIX, Asked, ChangedStandard, Moment, Other, SeenStandard
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.core.standard.yaml.file import write_standard
@@ -50,7 +50,7 @@ class NewStandard(Asked):
     """A copy of another standard, or one by rules of its own; whatever these leave out is as in the built-in one."""
 
     name: Annotated[str, Field(min_length=1, max_length=110, pattern=r"\S", examples=["Winter"])]
-    like: Annotated[int, Field(ge=1, le=2**53)] | None = None
+    like: Other | None = None
     rules: Standard | None = None
 
 
@@ -92,7 +92,13 @@ def list_standards(session: Writing, cursor: PartAsked) -> Part[StandardTold]:
     return cursor.part(cursor.rows(session, select(StandardRow), StandardRow.id), _told, lambda row: row.id)
 
 
-@router.post("/standards", status_code=201, response_model=StandardWhole, dependencies=may(Scope.STANDARDS))
+@router.post(
+    "/standards",
+    status_code=201,
+    response_model=StandardWhole,
+    dependencies=may(Scope.STANDARDS),
+    responses=problems(404),
+)
 def new_standard(session: Writing, asked: NewStandard, once: Creating) -> Response:
     """One more standard. A name that is taken gets a number."""
 
@@ -116,7 +122,7 @@ def read_standard(row: SeenStandard, response: Response) -> StandardWhole:
     "/standards/{standard_id}/file",
     dependencies=may(Scope.READ),
     response_class=Response,
-    responses={200: {"content": {"application/yaml": {"schema": {"type": "string"}}}}},
+    responses={200: {"content": {"application/yaml": {"schema": {"type": "object"}}}}},
 )
 def read_file(row: SeenStandard) -> Response:
     """The rules as a commented YAML file, as the command line reads them."""

@@ -11,7 +11,7 @@ from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import PREFIX, Asked, ChangedShoot, Moment, Number, SeenShoot
+from zero_easel.api.told import PREFIX, Asked, ChangedShoot, Moment, Number, Other, SeenShoot, YesOrNo
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.doors.out.targets import (
     TargetError,
@@ -77,10 +77,10 @@ class TargetSaid(Asked):
     deliverables: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=50)] = Field(
         default_factory=list
     )
-    checked: bool = False
+    checked: YesOrNo = False
     path: Annotated[Text, Field(examples=["{folder}/{name}"])] = "{folder}/{name}"
-    by_itself: bool = False
-    everywhere: bool = False
+    by_itself: YesOrNo = False
+    everywhere: YesOrNo = False
 
     def wanted(self) -> Wanted:
         """As the service is asked."""
@@ -90,7 +90,7 @@ class TargetSaid(Asked):
 class HandingOver(Asked):
     """run: whose pictures, by default the shoot's newest."""
 
-    run: Annotated[int, Field(ge=1, le=2**53)] | None = None
+    run: Other | None = None
 
 
 class OnTheWay(BaseModel):
