@@ -4,7 +4,10 @@ import errno
 import os
 import socket
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO
 
 from filelock import FileLock
 
@@ -32,10 +35,17 @@ def write_atomically(path: Path, data: bytes, mode: int = 0o644, *, durable: boo
 
     Raises OSError.
     """
+    with write_to(path, mode, durable=durable) as file:
+        file.write(data)
+
+
+@contextmanager
+def write_to(path: Path, mode: int = 0o644, *, durable: bool = True) -> Iterator[BinaryIO]:
+    """The same for what is written piece by piece; it gets its name once all is written. Raises OSError."""
     handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=".part-")
     try:
         with os.fdopen(handle, "wb") as file:
-            file.write(data)
+            yield file
             file.flush()
             if durable:
                 os.fsync(file.fileno())

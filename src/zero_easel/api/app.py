@@ -8,10 +8,10 @@ from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
 
 from zero_easel import __version__
+from zero_easel.api import PREFIX
 from zero_easel.api.access import Rate
 from zero_easel.api.problems import MEDIA, ProblemDetails, tell_problems
 from zero_easel.api.routes import corrections, photos, products, runs, shoots, standards, targets, webhooks
-from zero_easel.api.told import PREFIX
 from zero_easel.workbench import Workbench
 
 _ALWAYS = (400, 401, 403, 413, 422, 429, 500, 503)

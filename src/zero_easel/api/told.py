@@ -4,14 +4,11 @@ from datetime import UTC, datetime
 from typing import Annotated
 
 from fastapi import Depends, Path
-from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, Strict, StrictBool, WithJsonSchema
+from pydantic import AllowInfNan, BaseModel, ConfigDict, Field, PlainSerializer, Strict, StrictBool, WithJsonSchema
 
 from zero_easel.api.access import Reading, Writing
 from zero_easel.api.problems import found
 from zero_easel.library.store.models import PhotoRow, PictureRow, Run, Shoot, StandardRow
-
-PREFIX = "/api/v1"
-"""Under which all addresses of the API lie."""
 
 Moment = Annotated[
     datetime, PlainSerializer(lambda moment: moment.replace(tzinfo=UTC).isoformat().replace("+00:00", "Z"))
@@ -26,7 +23,7 @@ ByCamera = Annotated[
 """A moment by a camera's clock, which knows no zone."""
 
 YesOrNo = StrictBool
-Float = Annotated[float, Strict()]
+Float = Annotated[float, Strict(), AllowInfNan(False)]
 Other = Annotated[int, Strict(), Field(ge=1, le=2**53)]
 """The number of something else, in what is sent."""
 

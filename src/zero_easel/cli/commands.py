@@ -3,11 +3,11 @@
 import json
 import sys
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
-from zero_easel.cli import backups, doors, fit, photos, rename, runs
+from zero_easel.cli import backups, bringing_in, delivering, doors, fit, library, photos, rename, tokens
 from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
 from zero_easel.cli.options import (
     CORES,
@@ -39,7 +39,6 @@ from zero_easel.settings import Settings
 
 app = typer.Typer(
     cls=Commands,
-    add_completion=False,
     no_args_is_help=True,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
@@ -105,46 +104,17 @@ def run(
 
 
 app.command("fit")(fit.fit)
-app.add_typer(runs.app, name="runs")
+app.add_typer(library.shoots, name="shoots")
+app.add_typer(library.photos, name="photos")
+app.add_typer(library.match, name="match")
+app.command("clear")(library.clear)
+app.add_typer(delivering.runs, name="runs")
+app.command("deliver")(delivering.deliver)
+app.add_typer(delivering.targets, name="targets")
+app.add_typer(tokens.app, name="tokens")
 
 
-@app.command("bring-in")
-def bring_in(
-    paths: Annotated[list[Path], typer.Argument(metavar="PATH...", help="Photos, tables, ZIP archives, or folders.")],
-    shoot: Annotated[str, typer.Option(help="Name of the shoot; made if there is none.")],
-    recursive: Annotated[bool, typer.Option("--recursive", help="Look in subfolders too.")] = False,
-    data: Data = None,
-    jobs: Jobs = CORES,
-) -> None:
-    """Bring photos and tables into the application's library; it may be running meanwhile."""
-    from zero_easel.library.intake import bring_all_in, list_incoming
-
-    missing = [path for path in paths if not path.exists()]
-    if missing:
-        raise UsageError(f"{missing[0]} does not exist.")
-    files = list_incoming(paths, recursive)
-    if not files:
-        deeper = "" if recursive else " Add --recursive to look in its folders."
-        raise UsageError(f"{paths[0]} holds nothing to bring in.{deeper}")
-    counts = {True: 0, False: 0}
-    with progress() as bar:
-        task = bar.add_task("Bringing in", total=len(files))
-
-        def note(report: Any) -> None:
-            bar.update(task, advance=1, total=(bar.tasks[0].total or 0) + report.of)
-            if report.kind == "photo":
-                counts[report.ok] += 1
-            if report.message:
-                bar.console.print(report.message)
-
-        try:
-            bring_all_in((data or Settings().data).resolve(), files, shoot, jobs, note, Settings().store)
-        except ValueError as error:
-            raise UsageError(str(error)) from error
-    print(f"{counts[True]} photos brought in" + (f", {counts[False]} with a problem" if counts[False] else ""))
-    raise typer.Exit(1 if counts[False] else 0)
-
-
+app.command("bring-in")(bringing_in.bring_in)
 app.command()(doors.watch)
 app.command()(doors.camera)
 app.command()(doors.shop)
@@ -202,13 +172,13 @@ def demo(port: Port = 8470, data: Data = None) -> None:
 
 
 def main() -> None:
-    """Entry point: wrong usage is one sentence and exit status 2."""
+    """Entry point: wrong usage is one sentence and an exit status of its own."""
     prepare_process()
     try:
         app(standalone_mode=True)
     except UsageError as error:
         console.print(f"zero-easel: {error}")
-        sys.exit(2)
+        sys.exit(error.status)
 
 
 def _tell(work: FolderRun) -> None:

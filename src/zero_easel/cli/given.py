@@ -32,7 +32,11 @@ Found = TypeVar("Found", Catalog, ShotList)
 
 
 class UsageError(Exception):
-    """Wrong usage, told in a sentence; exit status 2."""
+    """Wrong usage, or nothing that could be done, told in a sentence. status: with which the command ends."""
+
+    def __init__(self, said: str, status: int = 2) -> None:
+        super().__init__(said)
+        self.status = status
 
 
 def read_rules(path: Path | None) -> Standard:

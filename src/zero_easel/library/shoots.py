@@ -18,7 +18,7 @@ from zero_easel.core.photos.opening import NoPictureError, PhotoError
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.core.placing.layout import cuts_nothing
-from zero_easel.core.standard.naming import base_name, folder_name, shows_backdrop
+from zero_easel.core.standard.naming import base_name, folder_name, plain, shows_backdrop
 from zero_easel.library.changes.cutouts import requeue
 from zero_easel.library.changes.matches import stale
 from zero_easel.library.changes.standards import add_standard, change_rules, ensure_standard, remove_standard, used_by
@@ -76,7 +76,7 @@ def rename_shoot(session: Session, shoot: Shoot, name: str) -> None:
 
 
 def _named(name: str) -> str:
-    name = " ".join(name.split())[:200]
+    name = plain(name)[:200]
     if not name:
         raise ValueError("A shoot needs a name.")
     return name

@@ -8,6 +8,7 @@ from datetime import timedelta
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from zero_easel.core.standard.naming import plain
 from zero_easel.library.store.access import AccessToken, Scope
 from zero_easel.library.store.models import now
 
@@ -23,7 +24,7 @@ class TokenError(ValueError):
 
 def issue(session: Session, name: str, scopes: Collection[Scope], days: int = USUAL_DAYS) -> tuple[AccessToken, str]:
     """A new token and its text, 256 bits by chance, which cannot be shown again. Raises TokenError."""
-    name = " ".join(name.split())[:80]
+    name = plain(name)[:80]
     if not name:
         raise TokenError("A token needs a name: which program has it.")
     if not scopes:

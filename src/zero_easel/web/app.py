@@ -7,8 +7,8 @@ from pathlib import Path
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
+from zero_easel.api import PREFIX
 from zero_easel.api.app import create_api
-from zero_easel.api.told import PREFIX
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.news import News

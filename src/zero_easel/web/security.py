@@ -7,8 +7,8 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from zero_easel.api import PREFIX
 from zero_easel.api.problems import Problem, answer
-from zero_easel.api.told import PREFIX
 
 _LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]", "::1"})
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})

@@ -13,7 +13,7 @@ from zero_easel.api.told import Asked, Float
 from zero_easel.api.versions import SeenIfThere, etag_of, tagged
 from zero_easel.core.catalog.gtin import read_gtin
 from zero_easel.core.catalog.products import Product, field_key
-from zero_easel.core.standard.naming import printable
+from zero_easel.core.standard.naming import plain
 from zero_easel.library.changes.matches import all_stale
 from zero_easel.library.products import find_code, products_by_code, products_matching, put_product
 from zero_easel.library.store.access import Scope
@@ -21,17 +21,13 @@ from zero_easel.library.store.access import Scope
 router = APIRouter(tags=["products"])
 
 
-def _plain(text: str) -> str:
-    return " ".join(printable(text).split())
-
-
 def _named(extra: dict[str, str]) -> dict[str, str]:
     if any(key != field_key(key) or not key for key in extra):
         raise ValueError("free columns are called by small letters, digits and _")
-    return {key: _plain(value) for key, value in extra.items()}
+    return {key: plain(value) for key, value in extra.items()}
 
 
-Text = Annotated[str, Field(max_length=500), AfterValidator(_plain)]
+Text = Annotated[str, Field(max_length=500), AfterValidator(plain)]
 Size = Annotated[Float | None, Field(gt=0, lt=1e6)]
 Code = Annotated[str, Path(min_length=1, max_length=100, pattern=r"[^\s\x00-\x1f]", examples=["BY-1001"])]
 
@@ -100,7 +96,7 @@ def put(
     """Add a product, or change the one of that code. A new one is seen by nobody yet: it needs no If-Match. All shoots
     are matched again."""
     known = find_code(session, code)
-    code = known or _plain(code)
+    code = known or plain(code)
     if not code:
         raise Problem(422, "A product needs a code.")
     if known is not None:

@@ -10,12 +10,13 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, problems
 from zero_easel.api.routes.photos import file_of
-from zero_easel.api.told import PREFIX, Asked, ChangedRun, ChangedShoot, Moment, SeenPicture, SeenRun, SeenShoot
+from zero_easel.api.told import Asked, ChangedRun, ChangedShoot, Moment, SeenPicture, SeenRun, SeenShoot
 from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.core.standard.patterns import PatternError
 from zero_easel.library.store.access import Scope
@@ -41,6 +42,7 @@ class RunTold(BaseModel):
 
     id: int = Field(examples=[1])
     shoot: int
+    shoot_name: str
     standard: int | None
     version: int
     state: RunState
@@ -139,6 +141,7 @@ def told(session: Session, run: Run) -> RunTold:
     return RunTold(
         id=run.id,
         shoot=run.shoot_id,
+        shoot_name=run.shoot.name,
         standard=run.standard_id,
         version=run.standard_version,
         note=run.note,

@@ -7,11 +7,12 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import PREFIX, Asked, ChangedShoot, Moment, Number, Other, SeenShoot, YesOrNo
+from zero_easel.api.told import Asked, ChangedShoot, Moment, Number, Other, SeenShoot, YesOrNo
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.repairs import set_bursts, set_cards, set_raw_counts
@@ -154,7 +155,10 @@ def add_shoot(session: Writing, asked: NewShoot, once: Creating) -> Response:
     """A new, empty shoot under the shop's first standard, or, of whole pictures, under one of its own."""
 
     def create() -> Response:
-        shoot = create_shoot(session, asked.name, whole=asked.whole)
+        try:
+            shoot = create_shoot(session, asked.name, whole=asked.whole)
+        except ValueError as error:
+            raise Problem(422, str(error)) from error
         return made(told(session, shoot), f"{PREFIX}/shoots/{shoot.id}", settings_of(shoot))
 
     return once.do(asked, create)
@@ -181,7 +185,10 @@ def change_shoot(
     seen.must_be(settings_of(shoot))
     ensure_matched(session, shoot)
     if asked.name is not None:
-        rename_shoot(session, shoot, asked.name)
+        try:
+            rename_shoot(session, shoot, asked.name)
+        except ValueError as error:
+            raise Problem(422, str(error)) from error
     if asked.standard is not None and asked.standard != shoot.standard_id:
         follow(session, shoot, found(session.get(StandardRow, asked.standard), "standard"))
     for value, say in ((asked.cards, set_cards), (asked.raw_counts, set_raw_counts), (asked.bursts, set_bursts)):

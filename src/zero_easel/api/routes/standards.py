@@ -6,11 +6,12 @@ from fastapi import APIRouter, BackgroundTasks, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
+from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import PREFIX, Asked, ChangedStandard, Moment, Other, SeenStandard
+from zero_easel.api.told import Asked, ChangedStandard, Moment, Other, SeenStandard
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.core.standard.yaml.file import write_standard

@@ -7,11 +7,12 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import PREFIX, Asked, ChangedShoot, Moment, Number, Other, SeenShoot, YesOrNo
+from zero_easel.api.told import Asked, ChangedShoot, Moment, Number, Other, SeenShoot, YesOrNo
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.doors.out.targets import (
     TargetError,

@@ -6,11 +6,12 @@ from fastapi import APIRouter, BackgroundTasks, Depends, Request, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
+from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Caller, Reading, Writing, may
 from zero_easel.api.once import Creating, made
 from zero_easel.api.pages import Part, PartAsked
 from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import PREFIX, Asked, Moment, Number
+from zero_easel.api.told import Asked, Moment, Number
 from zero_easel.doors.out.hooks import WebhookError, add_webhook, remove_webhook
 from zero_easel.library.store.access import AccessToken, Event, Message, MessageState, Scope, Webhook
 from zero_easel.library.telling import tell

@@ -11,13 +11,14 @@ from typing import Annotated, Literal
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AllowInfNan, BaseModel, ConfigDict, Field, Strict
 
 from zero_easel.core.clearing.barrier import spread
 from zero_easel.core.light.colour import Float, Mask
 from zero_easel.core.light.geometry import Box, Size
 
-Point = Annotated[tuple[float, float], Field(description="x, y in px of the upright original")]
+Number = Annotated[float, Strict(), AllowInfNan(False)]
+Point = Annotated[tuple[Number, Number], Field(description="x, y in px of the upright original")]
 
 _CERTAIN = 30.0
 """Log odds of what a person has said."""
@@ -33,7 +34,7 @@ class Mark(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
     kind: Literal["item", "backdrop", "fence", "exact-item", "exact-backdrop"]
     points: tuple[Point, ...] = Field(min_length=1, max_length=20_000)
-    radius: float = Field(default=10.0, gt=0, le=5000)
+    radius: Number = Field(default=10.0, gt=0, le=5000)
 
 
 def drawn(marks: list[Mark], kinds: tuple[str, ...], box: Box, size: Size) -> Mask:

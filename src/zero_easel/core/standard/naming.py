@@ -119,6 +119,12 @@ def printable(text: str) -> str:
     return _UNREADABLE.sub("\ufffd", text)
 
 
+def plain(text: str) -> str:
+    """The text as one line: without control characters, and with single spaces."""
+    spaced = " ".join(printable(text).split())
+    return "".join(c for c in spaced if unicodedata.category(c) != "Cc").strip()
+
+
 def base_name(filename: str) -> str:
     """Last part of a name from an upload, whatever separators the sender used; never a path, never empty."""
     last = re.split(r"[/\\]", printable(filename))[-1]
