@@ -9,8 +9,8 @@ from fastapi.security import HTTPAuthorizationCredentials, HTTPBearer, SecurityS
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-from zero_easel.api.problems import Problem
-from zero_easel.library.store.access import MEANING, Scope
+from zero_easel.api.problems import Refusal
+from zero_easel.library.store.access import MEANING, Right
 from zero_easel.library.tokens import TokenError, holder_of, note_use, wants_noting
 from zero_easel.workbench import Workbench
 
@@ -29,10 +29,10 @@ class Caller(NamedTuple):
     """Who asks. token_id: 0 for the command line of this machine, which may do everything."""
 
     token_id: int
-    scopes: frozenset[Scope]
+    scopes: frozenset[Right]
 
 
-LOCAL = Caller(0, frozenset(Scope))
+LOCAL = Caller(0, frozenset(Right))
 
 
 class Rate:
@@ -68,7 +68,7 @@ def caller_of(
     needed: SecurityScopes,
     shown: Annotated[HTTPAuthorizationCredentials | None, Depends(bearer)],
 ) -> Caller:
-    """Who asks, if they may. Raises Problem: 401 without a token that is good, 403 without the scope, 429 for too many
+    """Who asks, if they may. Raises Refusal: 401 without a token that is good, 403 without the scope, 429 for too many
     requests."""
     if request.app.state.local:
         request.state.caller = LOCAL
@@ -79,8 +79,8 @@ def caller_of(
     missing = [scope for scope in needed.scopes if scope not in caller.scopes]
     if missing:
         challenge = f'Bearer error="insufficient_scope", scope="{missing[0]}"'
-        meaning = MEANING[Scope(missing[0])]
-        raise Problem(
+        meaning = MEANING[Right(missing[0])]
+        raise Refusal(
             403, f"This token does not allow to {meaning} (scope {missing[0]}).", {"WWW-Authenticate": challenge}
         )
     request.state.caller = caller
@@ -89,7 +89,7 @@ def caller_of(
 
 def _holder(bench: Workbench, shown: HTTPAuthorizationCredentials | None, rate: Rate, address: str) -> Caller:
     if shown is None:
-        raise Problem(401, "Show a token: Authorization: Bearer zeo_...", {"WWW-Authenticate": "Bearer"})
+        raise Refusal(401, "Show a token: Authorization: Bearer zeo_...", {"WWW-Authenticate": "Bearer"})
     try:
         with bench.database.session() as session:
             token = holder_of(session, shown.credentials)
@@ -98,13 +98,13 @@ def _holder(bench: Workbench, shown: HTTPAuthorizationCredentials | None, rate: 
         return Caller(token.id, frozenset(token.scopes))
     except TokenError as error:
         _insist(rate.wait(("no token", address), max(1, bench.settings.rate // _ATTEMPTS)))
-        raise Problem(401, str(error), {"WWW-Authenticate": 'Bearer error="invalid_token"'}) from error
+        raise Refusal(401, str(error), {"WWW-Authenticate": 'Bearer error="invalid_token"'}) from error
 
 
 def _insist(seconds: float) -> None:
     if seconds:
         wait = str(max(1, round(seconds + 0.5)))
-        raise Problem(429, f"Too many requests; ask again in {wait} s.", {"Retry-After": wait})
+        raise Refusal(429, f"Too many requests; ask again in {wait} s.", {"Retry-After": wait})
 
 
 def reading_session(bench: Bench) -> Iterator[Session]:
@@ -121,7 +121,7 @@ def writing_session(bench: Bench) -> Iterator[Session]:
         yield session
 
 
-def may(scope: Scope) -> list[Any]:
+def may(scope: Right) -> list[Any]:
     """For a route: who asks must be allowed that. As dependencies of the route, so that it is asked before all else."""
     return [Security(caller_of, scopes=[scope.value])]
 

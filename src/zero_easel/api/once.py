@@ -15,7 +15,7 @@ from sqlalchemy import delete, select
 from starlette.responses import JSONResponse, Response
 
 from zero_easel.api.access import Bench, Caller, Writing
-from zero_easel.api.problems import Problem
+from zero_easel.api.problems import Refusal
 from zero_easel.api.versions import etag_of
 from zero_easel.doors.out.sealing import Seal
 from zero_easel.library.store.access import Answered
@@ -37,7 +37,7 @@ class Once:
         self._session, self._seal, self._key, self._request = session, seal, key, request
 
     def do(self, asked: BaseModel | None, create: Callable[[], Response]) -> Response:
-        """Create what was asked for, or answer as the first time. Raises Problem 422 if the key was given to another
+        """Create what was asked for, or answer as the first time. Raises Refusal 422 if the key was given to another
         request."""
         if self._key is None:
             return create()
@@ -47,7 +47,7 @@ class Once:
         kept = self._session.scalar(select(Answered).where(*mine, Answered.made > now() - _KEPT))
         if kept is not None:
             if kept.request != digest:
-                raise Problem(422, "This Idempotency-Key was given to another request before.")
+                raise Refusal(422, "This Idempotency-Key was given to another request before.")
             return JSONResponse(json.loads(self._seal.open(kept.body)), kept.status, kept.headers)
         answer = create()
         self._session.execute(delete(Answered).where(Answered.made <= now() - _KEPT))

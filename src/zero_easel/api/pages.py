@@ -14,7 +14,7 @@ Row = TypeVar("Row")
 USUAL, MOST = 100, 500
 
 
-class Part(BaseModel, Generic[Item]):
+class Listing(BaseModel, Generic[Item]):
     """Some of a list. next: cursor of the following part, null if this is the last."""
 
     items: list[Item]
@@ -36,11 +36,11 @@ class Cursor(NamedTuple):
         query = query.order_by(key.desc() if newest else key).limit(self.limit + 1)
         return session.scalars(query).unique().all()
 
-    def part(self, rows: Sequence[Row], told: Callable[[Row], Item], key: Callable[[Row], int]) -> Part[Item]:
+    def part(self, rows: Sequence[Row], told: Callable[[Row], Item], key: Callable[[Row], int]) -> Listing[Item]:
         """Rows that are a part and perhaps one more, as they are told."""
         shown = rows[: self.limit]
         more = len(rows) > self.limit
-        return Part(items=[told(row) for row in shown], next=str(key(shown[-1])) if more else None)
+        return Listing(items=[told(row) for row in shown], next=str(key(shown[-1])) if more else None)
 
 
 def cursor_of(

@@ -23,7 +23,7 @@ RETRY_AFTER = "5"
 """Seconds after which asking again is worth it."""
 
 
-class Fault(BaseModel):
+class FaultTold(BaseModel):
     """One value that cannot be. at: where it was sent, as in body.name or query.limit."""
 
     at: str
@@ -49,14 +49,14 @@ class ProblemDetails(BaseModel):
     title: str
     status: int
     detail: str
-    errors: list[Fault] = Field(default_factory=list)
+    errors: list[FaultTold] = Field(default_factory=list)
 
 
-class Problem(Exception):  # noqa: N818
+class Refusal(Exception):  # noqa: N818
     """An answer that is a problem. detail: a sentence."""
 
     def __init__(
-        self, status: int, detail: str, headers: Mapping[str, str] | None = None, errors: Sequence[Fault] = ()
+        self, status: int, detail: str, headers: Mapping[str, str] | None = None, errors: Sequence[FaultTold] = ()
     ) -> None:
         super().__init__(detail)
         self.status, self.detail, self.headers, self.errors = status, detail, headers, list(errors)
@@ -65,7 +65,7 @@ class Problem(Exception):  # noqa: N818
 def found(row: Row | None, what: str) -> Row:
     """The row, or a problem that names what is missing."""
     if row is None:
-        raise Problem(404, f"There is no such {what}.")
+        raise Refusal(404, f"There is no such {what}.")
     return row
 
 
@@ -74,7 +74,7 @@ def problems(*statuses: int) -> dict[int | str, dict[str, Any]]:
     return {status: {"description": HTTPStatus(status).phrase} for status in statuses}
 
 
-def answer(problem: Problem) -> Response:
+def answer(problem: Refusal) -> Response:
     """A problem as an answer."""
     title = HTTPStatus(problem.status).phrase
     details = ProblemDetails(title=title, status=problem.status, detail=problem.detail, errors=problem.errors)
@@ -89,7 +89,7 @@ Handler = Callable[[Request, Exception], Awaitable[Response]]
 def tell_problems(app: FastAPI) -> None:
     """Let an application answer whatever goes wrong with problem details."""
     handlers: dict[type[Exception], Handler] = {
-        Problem: _problem,
+        Refusal: _problem,
         HTTPException: _refused,
         RequestValidationError: _not_understood,
         OperationalError: _busy,
@@ -102,7 +102,7 @@ def tell_problems(app: FastAPI) -> None:
 
 
 async def _problem(_request: Request, error: Exception) -> Response:
-    assert isinstance(error, Problem)
+    assert isinstance(error, Refusal)
     return answer(error)
 
 
@@ -110,7 +110,7 @@ async def _refused(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
     detail = {404: "There is nothing at this address.", 405: "This address knows no such method."}
     headers = {"Allow": _methods_at(request)} if error.status_code == 405 else error.headers
-    return answer(Problem(error.status_code, detail.get(error.status_code, str(error.detail)), headers))
+    return answer(Refusal(error.status_code, detail.get(error.status_code, str(error.detail)), headers))
 
 
 def _methods_at(request: Request) -> str:
@@ -122,12 +122,12 @@ def _methods_at(request: Request) -> str:
 
 async def _not_understood(_request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
-    faults = [Fault(at=".".join(map(str, one["loc"])), detail=_phrase(one)) for one in error.errors()[:20]]
+    faults = [FaultTold(at=".".join(map(str, one["loc"])), detail=_phrase(one)) for one in error.errors()[:20]]
     if any(one["type"] == "missing" and one["loc"] == ("header", "if-match") for one in error.errors()):
-        return answer(Problem(428, NAME_IT))  # RFC 6585, 3
+        return answer(Refusal(428, NAME_IT))  # RFC 6585, 3
     if any(one["type"] == "json_invalid" for one in error.errors()):
-        return answer(Problem(400, "The body is no JSON."))
-    return answer(Problem(422, "Some values cannot be.", errors=faults))
+        return answer(Refusal(400, "The body is no JSON."))
+    return answer(Refusal(422, "Some values cannot be.", errors=faults))
 
 
 def _phrase(fault: Mapping[str, Any]) -> str:
@@ -135,15 +135,15 @@ def _phrase(fault: Mapping[str, Any]) -> str:
 
 
 async def _busy(_request: Request, error: Exception) -> Response:
-    return answer(Problem(503, busy(error), {"Retry-After": RETRY_AFTER}))
+    return answer(Refusal(503, busy(error), {"Retry-After": RETRY_AFTER}))
 
 
 async def _disk(_request: Request, error: Exception) -> Response:
-    return answer(Problem(503, no_file(error), {"Retry-After": RETRY_AFTER}))
+    return answer(Refusal(503, no_file(error), {"Retry-After": RETRY_AFTER}))
 
 
 async def _unforeseen(_request: Request, _error: Exception) -> Response:
-    return answer(Problem(500, "Something went wrong that was not foreseen; the log says what."))
+    return answer(Refusal(500, "Something went wrong that was not foreseen; the log says what."))
 
 
 def busy(error: Exception) -> str:

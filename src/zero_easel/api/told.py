@@ -37,16 +37,10 @@ Number = Annotated[int, Path(ge=1, le=2**53, examples=[1])]
 """The number of something, from the address."""
 
 
-class Asked(BaseModel):
+class Sent(BaseModel):
     """What is sent: a misspelt field is refused and not left out."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class Sentence(BaseModel):
-    """What was done, in a sentence."""
-
-    said: str
 
 
 def shoot_to_see(session: Reading, shoot_id: Number) -> Shoot:

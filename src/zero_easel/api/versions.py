@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import Depends, Header, Response
 from pydantic import BaseModel
 
-from zero_easel.api.problems import NAME_IT, Problem
+from zero_easel.api.problems import NAME_IT, Refusal
 
 _TAG = re.compile(r'(?:W/)?"[^"]*"')
 
@@ -17,18 +17,18 @@ def etag_of(seen: BaseModel) -> str:
     return f'"{hashlib.sha256(seen.model_dump_json().encode()).hexdigest()[:32]}"'
 
 
-class Version:
+class SeenVersion:
     """The version that a request to change something names by If-Match."""
 
     def __init__(self, named: str | None) -> None:
         self._named = named
 
     def must_be(self, seen: BaseModel) -> None:
-        """Go on only if that is what it names. Raises Problem: 428 if it names none, 412 if it is another by now."""
+        """Go on only if that is what it names. Raises Refusal: 428 if it names none, 412 if it is another by now."""
         if self._named is None:
-            raise Problem(428, NAME_IT)
+            raise Refusal(428, NAME_IT)
         if self._named.strip() != "*" and etag_of(seen) not in _TAG.findall(self._named):
-            raise Problem(412, "Somebody has changed it since; read it again.", {"ETag": etag_of(seen)})
+            raise Refusal(412, "Somebody has changed it since; read it again.", {"ETag": etag_of(seen)})
 
 
 Named = Annotated[
@@ -36,18 +36,18 @@ Named = Annotated[
 ]
 
 
-def version_of(if_match: Named) -> Version:
+def version_of(if_match: Named) -> SeenVersion:
     """From the request's header, without which it is refused."""
-    return Version(if_match)
+    return SeenVersion(if_match)
 
 
-def version_if_any(if_match: Named | None = None) -> Version:
+def version_if_any(if_match: Named | None = None) -> SeenVersion:
     """The same where it may be that nothing is there that could have been seen."""
-    return Version(if_match)
+    return SeenVersion(if_match)
 
 
-Seen = Annotated[Version, Depends(version_of)]
-SeenIfThere = Annotated[Version, Depends(version_if_any)]
+Seen = Annotated[SeenVersion, Depends(version_of)]
+SeenIfThere = Annotated[SeenVersion, Depends(version_if_any)]
 
 
 def tagged(response: Response, seen: BaseModel) -> None:

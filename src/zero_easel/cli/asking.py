@@ -41,7 +41,7 @@ Token = Annotated[
 AsJson = Annotated[bool, typer.Option("--json", help="One JSON object a line, as the API tells it.")]
 
 
-class Asked:
+class Api:
     """The API, asked. Problems that it answers with end the command: exit status 4 for what a token does not allow,
     else 2, with the reason."""
 
@@ -114,17 +114,17 @@ def _insist(answer: httpx.Response) -> None:
 
 
 @contextmanager
-def asking(data: Path | None, server: str, token: str, *, working: bool = False) -> Iterator[Asked]:
+def asking(data: Path | None, server: str, token: str, *, working: bool = False) -> Iterator[Api]:
     """The API of an application elsewhere, or over the library of a data folder. working: what waits there is worked
     off meanwhile, by this command if no application is running on the folder. Raises UsageError."""
     if server:
         with _elsewhere(server, token) as client:
-            yield Asked(client, server)
+            yield Api(client, server)
         return
     with _here(data, working=working) as app:
         client = httpx.Client(base_url="http://127.0.0.1", transport=_Transport(app))
         with client:
-            yield Asked(client, "this machine")
+            yield Api(client, "this machine")
 
 
 def _elsewhere(server: str, token: str) -> httpx.Client:

@@ -9,7 +9,7 @@ from typing import Annotated, Any
 import typer
 from filelock import Timeout
 
-from zero_easel.cli.asking import AsJson, Asked, Server, Token, asking
+from zero_easel.cli.asking import Api, AsJson, Server, Token, asking
 from zero_easel.cli.given import UsageError, console
 from zero_easel.cli.library import ShootName, tell
 from zero_easel.cli.options import Data
@@ -123,7 +123,7 @@ def deliver(
     raise typer.Exit(0 if whole else 1)
 
 
-def _made(asked: Asked, shoot: int) -> dict[str, Any]:
+def _made(asked: Api, shoot: int) -> dict[str, Any]:
     """A new run over a shoot, at its end or at rest."""
     before = {run["id"] for run in asked.all("/runs", shoot=shoot)}
     answer = asked.ask("POST", f"/shoots/{shoot}/runs")
@@ -153,7 +153,7 @@ def _why(picture: dict[str, Any]) -> str:
     return f"{picture['original']}\t{picture['deliverable']}\t{picture['message'] or unmet}"
 
 
-def _save(asked: Asked, run: int, archive: Path) -> None:
+def _save(asked: Api, run: int, archive: Path) -> None:
     try:
         with write_to(archive) as file:
             asked.save(f"/runs/{run}/archive", file)
@@ -162,7 +162,7 @@ def _save(asked: Asked, run: int, archive: Path) -> None:
     console.print(f"All of it is in {archive}.")
 
 
-def _target(asked: Asked, shoot: int, name: str) -> dict[str, Any]:
+def _target(asked: Api, shoot: int, name: str) -> dict[str, Any]:
     found = list(asked.all(f"/shoots/{shoot}/targets"))
     one = next((target for target in found if target["name"] == name), None)
     if one is None:
@@ -171,7 +171,7 @@ def _target(asked: Asked, shoot: int, name: str) -> dict[str, Any]:
     return dict(one)
 
 
-def _handed_over(asked: Asked, shoot: int, run: int, target: dict[str, Any], *, as_json: bool) -> bool:
+def _handed_over(asked: Api, shoot: int, run: int, target: dict[str, Any], *, as_json: bool) -> bool:
     """Hand a run over and wait until each picture is there or turned away; returns whether all are there."""
     path = f"/shoots/{shoot}/targets/{target['id']}"
     asked.ask("POST", f"{path}/sendings", json={"run": run})

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from zero_easel.cli.asking import AsJson, Asked, Server, Token, asking
+from zero_easel.cli.asking import Api, AsJson, Server, Token, asking
 from zero_easel.cli.given import console, some
 from zero_easel.cli.options import Data
 from zero_easel.cli.stopping import insist
@@ -190,7 +190,7 @@ def some_names(found: list[dict[str, Any]]) -> str:
     return some([one["name"] for one in found]) + "." if found else "none."
 
 
-def wait_for(asked: Asked, shoot: int, count: str) -> None:
+def wait_for(asked: Api, shoot: int, count: str) -> None:
     """Wait until a count of a shoot is at 0."""
     while asked.get(f"/shoots/{shoot}")["counts"][count]:
         insist()

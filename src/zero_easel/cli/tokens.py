@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from zero_easel.cli.given import UsageError, console
 from zero_easel.cli.library import tell
 from zero_easel.cli.options import Data
-from zero_easel.library.store.access import MEANING, AccessToken, Scope
+from zero_easel.library.store.access import MEANING, AccessToken, Right
 from zero_easel.library.store.database import Database
 from zero_easel.library.tokens import USUAL_DAYS, TokenError, all_tokens, is_used_up, issue, revoke
 from zero_easel.settings import Settings
@@ -32,7 +32,7 @@ def list_tokens(data: Data = None, as_json: AsJson = False) -> None:
 @app.command("add")
 def add(
     name: Annotated[str, typer.Argument(metavar="NAME", help="Which program has it.")],
-    scope: Annotated[list[Scope], typer.Option("--scope", help=f"What it allows; once for each. {_SCOPES}.")],
+    scope: Annotated[list[Right], typer.Option("--scope", help=f"What it allows; once for each. {_SCOPES}.")],
     days: Annotated[int, typer.Option(help="For how many days it is good.")] = USUAL_DAYS,
     data: Data = None,
     as_json: AsJson = False,

@@ -9,7 +9,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.naming import plain
-from zero_easel.library.store.access import AccessToken, Scope
+from zero_easel.library.store.access import AccessToken, Right
 from zero_easel.library.store.models import now
 
 START = "zeo_"
@@ -22,7 +22,7 @@ class TokenError(ValueError):
     """A token that cannot be made, or that lets nobody in, with the reason in a sentence."""
 
 
-def issue(session: Session, name: str, scopes: Collection[Scope], days: int = USUAL_DAYS) -> tuple[AccessToken, str]:
+def issue(session: Session, name: str, scopes: Collection[Right], days: int = USUAL_DAYS) -> tuple[AccessToken, str]:
     """A new token and its text, 256 bits by chance, which cannot be shown again. Raises TokenError."""
     name = plain(name)[:80]
     if not name:
@@ -36,7 +36,7 @@ def issue(session: Session, name: str, scopes: Collection[Scope], days: int = US
         name=name,
         sha256=_digest(text),
         begins=text[: len(START) + 6],
-        scopes=tuple(scope for scope in Scope if scope in scopes),
+        scopes=tuple(scope for scope in Right if scope in scopes),
         expires=now() + timedelta(days=days),
     )
     session.add(row)

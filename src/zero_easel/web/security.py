@@ -8,7 +8,7 @@ from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from zero_easel.api import PREFIX
-from zero_easel.api.problems import Problem, answer
+from zero_easel.api.problems import Refusal, answer
 
 _LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]", "::1"})
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -44,7 +44,7 @@ class Guard:
 def refusal(scope: Scope, status: int, reason: str, headers: Mapping[str, str] | None = None) -> Response:
     """An answer that says why a request is let through no further, as whoever asked reads it."""
     if scope["path"].startswith(PREFIX):
-        return answer(Problem(status, reason, headers))
+        return answer(Refusal(status, reason, headers))
     return PlainTextResponse(reason, status, dict(headers or {}))
 
 

@@ -7,8 +7,8 @@ from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from zero_easel.api.access import Bench, Reading, Writing, may
-from zero_easel.api.problems import Problem, problems
-from zero_easel.api.told import Asked, ChangedPhoto, Float, Point, SeenPhoto
+from zero_easel.api.problems import Refusal, problems
+from zero_easel.api.told import ChangedPhoto, Float, Point, SeenPhoto, Sent
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.placing.placement import Adjustment
@@ -19,7 +19,7 @@ from zero_easel.library.changes.repairs import assign, back_to_automatic
 from zero_easel.library.changes.touchups import draw
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.products import find_code
-from zero_easel.library.store.access import Scope
+from zero_easel.library.store.access import Right
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 
 router = APIRouter()
@@ -40,7 +40,7 @@ class MatchTold(BaseModel):
     in_catalog: bool
 
 
-class MatchSaid(Asked):
+class MatchSaid(Sent):
     """What a photo shows. code: as in the catalog, "" for no product. view: "" leaves it to its turn."""
 
     code: Annotated[str, Field(max_length=100, examples=["BY-1001"])]
@@ -55,7 +55,7 @@ class MarksTold(BaseModel):
     redo: int
 
 
-class NewMarks(Asked):
+class MarksSent(Sent):
     """Marks that are drawn together, and undone together."""
 
     marks: list[Mark] = Field(
@@ -65,7 +65,7 @@ class NewMarks(Asked):
     )
 
 
-class Placing(Asked):
+class Placing(Sent):
     """Where a photo stands otherwise than the rules say. turn: degrees clockwise instead of the rule's, null leaves it
     to the rule. scale: factor on the rule's scale. right, down: shift in % of the canvas's shorter side. keep: middle
     of what a picture without cutout shows, px of the upright photo; zoom: how much closer. backdrop: "cleared" or
@@ -99,7 +99,7 @@ def _shoot(session: Session, photo: PhotoRow) -> Shoot:
     return shoot
 
 
-@router.get("/photos/{photo_id}/match", tags=["matches"], dependencies=may(Scope.READ))
+@router.get("/photos/{photo_id}/match", tags=["matches"], dependencies=may(Right.READ))
 def read_match(session: Reading, photo: SeenPhoto, response: Response) -> MatchTold:
     """What a photo shows."""
     _shoot(session, photo)
@@ -108,7 +108,7 @@ def read_match(session: Reading, photo: SeenPhoto, response: Response) -> MatchT
     return match
 
 
-@router.put("/photos/{photo_id}/match", tags=["matches"], dependencies=may(Scope.PHOTOS), responses=CHANGED)
+@router.put("/photos/{photo_id}/match", tags=["matches"], dependencies=may(Right.PHOTOS), responses=CHANGED)
 def say_match(session: Writing, photo: ChangedPhoto, asked: MatchSaid, seen: Seen, response: Response) -> MatchTold:
     """Say what a photo shows. To say what it is matched with anyway confirms it. A code that the catalog has is taken
     in the catalog's spelling; another one is taken as it is."""
@@ -120,7 +120,7 @@ def say_match(session: Writing, photo: ChangedPhoto, asked: MatchSaid, seen: See
     return match
 
 
-@router.delete("/photos/{photo_id}/match", tags=["matches"], dependencies=may(Scope.PHOTOS), responses=CHANGED)
+@router.delete("/photos/{photo_id}/match", tags=["matches"], dependencies=may(Right.PHOTOS), responses=CHANGED)
 def match_by_itself(session: Writing, photo: ChangedPhoto, seen: Seen, response: Response) -> MatchTold:
     """Take back what was said by hand, and let the photo be matched by itself."""
     shoot = _shoot(session, photo)
@@ -138,10 +138,10 @@ def _marks(session: Session, photo: PhotoRow) -> MarksTold:
 
 def _clearable(photo: PhotoRow) -> None:
     if photo.error:
-        raise Problem(409, f"{photo.name} gives no picture that could be corrected.")
+        raise Refusal(409, f"{photo.name} gives no picture that could be corrected.")
 
 
-@router.get("/photos/{photo_id}/marks", tags=["marks"], dependencies=may(Scope.READ))
+@router.get("/photos/{photo_id}/marks", tags=["marks"], dependencies=may(Right.READ))
 def read_marks(session: Reading, photo: SeenPhoto, response: Response) -> MarksTold:
     """The marks that correct a cutout."""
     marks = _marks(session, photo)
@@ -149,12 +149,12 @@ def read_marks(session: Reading, photo: SeenPhoto, response: Response) -> MarksT
     return marks
 
 
-@router.post("/photos/{photo_id}/marks", tags=["marks"], dependencies=may(Scope.PHOTOS), responses=CHANGED)
+@router.post("/photos/{photo_id}/marks", tags=["marks"], dependencies=may(Right.PHOTOS), responses=CHANGED)
 def add_marks(
     session: Writing,
     bench: Bench,
     photo: ChangedPhoto,
-    asked: NewMarks,
+    asked: MarksSent,
     seen: Seen,
     response: Response,
     after: BackgroundTasks,
@@ -169,7 +169,7 @@ def add_marks(
     return marks
 
 
-@router.post("/photos/{photo_id}/marks/{step}", tags=["marks"], dependencies=may(Scope.PHOTOS), responses=CHANGED)
+@router.post("/photos/{photo_id}/marks/{step}", tags=["marks"], dependencies=may(Right.PHOTOS), responses=CHANGED)
 def step_marks(
     session: Writing,
     bench: Bench,
@@ -183,7 +183,7 @@ def step_marks(
     seen.must_be(_marks(session, photo))
     done = (undo if step == "undo" else redo)(session, Where(Stage.TOUCH_UP, photo.id))
     if done is None:
-        raise Problem(409, f"There is nothing to {step}.")
+        raise Refusal(409, f"There is nothing to {step}.")
     after.add_task(bench.dispatcher.wake)
     marks = _marks(session, photo)
     tagged(response, marks)
@@ -196,7 +196,7 @@ def _placing(adjustment: Adjustment) -> Placing:
     return Placing.model_construct(**fields)
 
 
-@router.get("/photos/{photo_id}/placing", tags=["placing"], dependencies=may(Scope.READ))
+@router.get("/photos/{photo_id}/placing", tags=["placing"], dependencies=may(Right.READ))
 def read_placing(photo: SeenPhoto, response: Response) -> Placing:
     """Where a photo stands otherwise than the rules say."""
     placing = _placing(photo.adjustment)
@@ -204,7 +204,7 @@ def read_placing(photo: SeenPhoto, response: Response) -> Placing:
     return placing
 
 
-@router.put("/photos/{photo_id}/placing", tags=["placing"], dependencies=may(Scope.PHOTOS), responses=CHANGED)
+@router.put("/photos/{photo_id}/placing", tags=["placing"], dependencies=may(Right.PHOTOS), responses=CHANGED)
 def place(
     session: Writing,
     bench: Bench,
@@ -223,7 +223,7 @@ def place(
     return placing
 
 
-@router.delete("/photos/{photo_id}/placing", tags=["placing"], dependencies=may(Scope.PHOTOS), responses=CHANGED)
+@router.delete("/photos/{photo_id}/placing", tags=["placing"], dependencies=may(Right.PHOTOS), responses=CHANGED)
 def place_by_rule(
     session: Writing, bench: Bench, photo: ChangedPhoto, seen: Seen, response: Response, after: BackgroundTasks
 ) -> Placing:

@@ -10,22 +10,22 @@ from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from zero_easel.api.access import Bench, Reading, Writing, may
-from zero_easel.api.pages import Part, PartAsked
-from zero_easel.api.problems import Problem, problems
-from zero_easel.api.told import Asked, ByCamera, ChangedPhoto, Point, SeenPhoto, SeenShoot, YesOrNo
+from zero_easel.api.pages import Listing, PartAsked
+from zero_easel.api.problems import Refusal, problems
+from zero_easel.api.told import ByCamera, ChangedPhoto, Point, SeenPhoto, SeenShoot, Sent, YesOrNo
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.library.changes.cutouts import set_empty
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.lists.lines import PhotoLine, doubtful, line_of, lines_of, takes_part
-from zero_easel.library.store.access import Scope
+from zero_easel.library.store.access import Right
 from zero_easel.library.store.models import PhotoRow, Shoot
 from zero_easel.storage import Kept
 
 router = APIRouter(tags=["photos"])
 
 
-class Only(StrEnum):
+class WhichPhotos(StrEnum):
     """Which photos of a shoot are asked for."""
 
     ALL = "all"
@@ -88,7 +88,7 @@ class PhotoWhole(PhotoTold):
     doubts: list[Doubt]
 
 
-class PhotoChange(Asked):
+class PhotoChange(Sent):
     """Whatever is left out stays as it is."""
 
     left_out: YesOrNo | None = None
@@ -126,22 +126,22 @@ def _whole(session: Session, photo: PhotoRow) -> PhotoWhole:
     return PhotoWhole(doubts=doubts, **_told(photo.shoot_id, line).model_dump())
 
 
-_WANTED: dict[Only, Callable[[PhotoLine], bool]] = {
-    Only.ALL: lambda _: True,
-    Only.TAKING_PART: takes_part,
-    Only.TO_MATCH: lambda line: line.unmatched or (takes_part(line) and bool(line.doubt)),
-    Only.TO_LOOK_AT: lambda line: takes_part(line) and doubtful(line),
-    Only.BROKEN: lambda line: bool(line.error),
+_WANTED: dict[WhichPhotos, Callable[[PhotoLine], bool]] = {
+    WhichPhotos.ALL: lambda _: True,
+    WhichPhotos.TAKING_PART: takes_part,
+    WhichPhotos.TO_MATCH: lambda line: line.unmatched or (takes_part(line) and bool(line.doubt)),
+    WhichPhotos.TO_LOOK_AT: lambda line: takes_part(line) and doubtful(line),
+    WhichPhotos.BROKEN: lambda line: bool(line.error),
 }
 
 
-@router.get("/shoots/{shoot_id}/photos", dependencies=may(Scope.READ))
+@router.get("/shoots/{shoot_id}/photos", dependencies=may(Right.READ))
 def list_photos(
     session: Reading,
     shoot: SeenShoot,
     cursor: PartAsked,
-    only: Annotated[Only, Query(description="Which of them.")] = Only.ALL,
-) -> Part[PhotoTold]:
+    only: Annotated[WhichPhotos, Query(description="Which of them.")] = WhichPhotos.ALL,
+) -> Listing[PhotoTold]:
     """The photos of a shoot, in the order in which they came in."""
     ensure_matched(session, shoot)
     lines = sorted((line for line in lines_of(session, shoot.id) if _WANTED[only](line)), key=lambda line: line.id)
@@ -149,7 +149,7 @@ def list_photos(
     return cursor.part(rows, lambda line: _told(shoot.id, line), lambda line: line.id)
 
 
-@router.get("/photos/{photo_id}", dependencies=may(Scope.READ))
+@router.get("/photos/{photo_id}", dependencies=may(Right.READ))
 def read_photo(session: Reading, photo: SeenPhoto, response: Response) -> PhotoWhole:
     """One photo, with the reasons to look at its cutout."""
     ensure_matched(session, session.get_one(Shoot, photo.shoot_id))
@@ -157,7 +157,7 @@ def read_photo(session: Reading, photo: SeenPhoto, response: Response) -> PhotoW
     return _whole(session, photo)
 
 
-@router.patch("/photos/{photo_id}", dependencies=may(Scope.PHOTOS), responses=problems(412, 428))
+@router.patch("/photos/{photo_id}", dependencies=may(Right.PHOTOS), responses=problems(412, 428))
 def change_photo(
     session: Writing,
     bench: Bench,
@@ -183,7 +183,7 @@ def change_photo(
 
 @router.get(
     "/photos/{photo_id}/original",
-    dependencies=may(Scope.READ),
+    dependencies=may(Right.READ),
     response_class=Response,
     responses={200: {"content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}},
 )
@@ -194,19 +194,19 @@ def read_original(bench: Bench, photo: SeenPhoto) -> Response:
 
 @router.get(
     "/photos/{photo_id}/cutout",
-    dependencies=may(Scope.READ),
+    dependencies=may(Right.READ),
     response_class=Response,
     responses={200: {"content": {"image/webp": {"schema": {"type": "string", "format": "binary"}}}}},
 )
 def read_cutout(bench: Bench, photo: SeenPhoto) -> Response:
     """The item with its transparency, reduced to the size of a screen. 404 as long as it is not cleared."""
     if photo.cutout_key is None:
-        raise Problem(404, "This photo is not cleared.")
+        raise Refusal(404, "This photo is not cleared.")
     return file_of(bench.vault.preview(photo.cutout_key, "large"), "image/webp")
 
 
 def file_of(kept: Kept, media: str, name: str = "") -> Response:
-    """A file of the library, to be saved under a name if it has one. Raises Problem if it is gone."""
+    """A file of the library, to be saved under a name if it has one. Raises Refusal if it is gone."""
     if not kept.exists():
-        raise Problem(404, "Its file is not there any more.")
+        raise Refusal(404, "Its file is not there any more.")
     return FileResponse(kept.path(), media_type=media, filename=name or None)

@@ -7,16 +7,16 @@ from pydantic import AfterValidator, BaseModel, Field
 from sqlalchemy.orm import Session
 
 from zero_easel.api.access import Bench, Reading, Writing, may
-from zero_easel.api.pages import Part, PartAsked
-from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import Asked, Float
+from zero_easel.api.pages import Listing, PartAsked
+from zero_easel.api.problems import Refusal, found, problems
+from zero_easel.api.told import Float, Sent
 from zero_easel.api.versions import SeenIfThere, etag_of, tagged
 from zero_easel.core.catalog.gtin import read_gtin
 from zero_easel.core.catalog.products import Product, field_key
 from zero_easel.core.standard.naming import plain
 from zero_easel.library.changes.matches import all_stale
 from zero_easel.library.products import find_code, products_by_code, products_matching, put_product
-from zero_easel.library.store.access import Scope
+from zero_easel.library.store.access import Right
 
 router = APIRouter(tags=["products"])
 
@@ -46,7 +46,7 @@ class ProductTold(BaseModel):
     extra: dict[str, str]
 
 
-class ProductSaid(Asked):
+class ProductSaid(Sent):
     """What is known of a product; what is left out stays as it is. ean: a GTIN of 8, 12, 13 or 14 digits, or ""."""
 
     name: Text | None = None
@@ -70,18 +70,18 @@ def _product(session: Session, code: str) -> Product:
     return products_by_code(session, [known])[known]
 
 
-@router.get("/products", dependencies=may(Scope.READ))
+@router.get("/products", dependencies=may(Right.READ))
 def list_products(
     session: Reading,
     cursor: PartAsked,
     search: Annotated[str, Query(max_length=200, description="Words in code, name or EAN.")] = "",
-) -> Part[ProductTold]:
+) -> Listing[ProductTold]:
     """The catalog, in the order in which products came into it."""
     rows = products_matching(session, search, cursor.after, cursor.limit + 1)
     return cursor.part(rows, lambda row: _told(row[1]), lambda row: row[0])
 
 
-@router.get("/products/{code:path}", dependencies=may(Scope.READ))
+@router.get("/products/{code:path}", dependencies=may(Right.READ))
 def read_product(session: Reading, code: Code, response: Response) -> ProductTold:
     """One product, by its code in any letter case."""
     product = _told(_product(session, code))
@@ -89,7 +89,7 @@ def read_product(session: Reading, code: Code, response: Response) -> ProductTol
     return product
 
 
-@router.put("/products/{code:path}", dependencies=may(Scope.PHOTOS), responses=problems(412, 428))
+@router.put("/products/{code:path}", dependencies=may(Right.PHOTOS), responses=problems(412, 428))
 def put(
     session: Writing, bench: Bench, code: Code, asked: ProductSaid, seen: SeenIfThere, response: Response
 ) -> ProductTold:
@@ -98,7 +98,7 @@ def put(
     known = find_code(session, code)
     code = known or plain(code)
     if not code:
-        raise Problem(422, "A product needs a code.")
+        raise Refusal(422, "A product needs a code.")
     if known is not None:
         seen.must_be(_told(_product(session, known)))
     given = asked.model_dump(exclude_none=True, exclude_unset=True)

@@ -13,13 +13,13 @@ from sqlalchemy.orm import Session
 from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
-from zero_easel.api.pages import Part, PartAsked
-from zero_easel.api.problems import Problem, problems
+from zero_easel.api.pages import Listing, PartAsked
+from zero_easel.api.problems import Refusal, problems
 from zero_easel.api.routes.photos import file_of
-from zero_easel.api.told import Asked, ChangedRun, ChangedShoot, Moment, SeenPicture, SeenRun, SeenShoot
+from zero_easel.api.told import ChangedRun, ChangedShoot, Moment, SeenPicture, SeenRun, SeenShoot, Sent
 from zero_easel.core.standard.deliverable import FORMATS
 from zero_easel.core.standard.patterns import PatternError
-from zero_easel.library.store.access import Scope
+from zero_easel.library.store.access import Right
 from zero_easel.library.store.models import PictureRow, PictureState, Run, RunState
 from zero_easel.planning.manifest import JSON_NAME
 from zero_easel.runs.archive import lists_of, stream_archive
@@ -78,7 +78,7 @@ class RunWish(StrEnum):
     GO_FIRST = "go-first"
 
 
-class RunWished(Asked):
+class RunWished(Sent):
     """go-on: be taken up again. pause: rest. stop: end, but may be taken up again. try-again: make what failed once
     more. go-first: go before all other runs."""
 
@@ -92,7 +92,7 @@ class Reason(BaseModel):
     why: str
 
 
-class Forecast(BaseModel):
+class ForecastTold(BaseModel):
     """What a run would do now. there: pictures that an earlier run has made. null without an earlier run: all are
     made."""
 
@@ -172,35 +172,35 @@ def _picture(row: PictureRow) -> PictureTold:
     )
 
 
-@router.get("/runs", tags=["runs"], dependencies=may(Scope.READ))
+@router.get("/runs", tags=["runs"], dependencies=may(Right.READ))
 def list_runs(
     session: Reading,
     cursor: PartAsked,
-    shoot: Annotated[int, Query(ge=0, le=2**53, description="Only those over this shoot.")] = 0,
-) -> Part[RunTold]:
+    shoot: Annotated[int, Query(ge=0, le=2**53, description="WhichPhotos those over this shoot.")] = 0,
+) -> Listing[RunTold]:
     """All runs, the newest first."""
     query = select(Run).where(Run.shoot_id == shoot) if shoot else select(Run)
     rows = cursor.rows(session, query, Run.id, newest=True)
     return cursor.part(rows, lambda run: told(session, run), lambda run: run.id)
 
 
-@router.get("/runs/{run_id}", tags=["runs"], dependencies=may(Scope.READ))
+@router.get("/runs/{run_id}", tags=["runs"], dependencies=may(Right.READ))
 def read_run(session: Reading, run: SeenRun) -> RunTold:
     """One run as it stands."""
     return told(session, run)
 
 
-@router.get("/shoots/{shoot_id}/forecast", tags=["runs"], dependencies=may(Scope.READ), responses=problems(409))
-def read_forecast(session: Reading, shoot: SeenShoot) -> Forecast:
+@router.get("/shoots/{shoot_id}/forecast", tags=["runs"], dependencies=may(Right.READ), responses=problems(409))
+def read_forecast(session: Reading, shoot: SeenShoot) -> ForecastTold:
     """What a run over a shoot would make now, and why."""
     try:
         found = forecast(session, shoot)
     except PatternError as error:
-        raise Problem(409, f"The file names cannot be made: {error}.") from error
+        raise Refusal(409, f"The file names cannot be made: {error}.") from error
     if found is None:
-        return Forecast(total=None, there=None, reasons=[])
+        return ForecastTold(total=None, there=None, reasons=[])
     reasons = [Reason(pictures=count, why=why) for count, why in found.reasons]
-    return Forecast(total=found.total, there=found.there, reasons=reasons)
+    return ForecastTold(total=found.total, there=found.there, reasons=reasons)
 
 
 @router.post(
@@ -208,7 +208,7 @@ def read_forecast(session: Reading, shoot: SeenShoot) -> Forecast:
     tags=["runs"],
     status_code=201,
     response_model=RunTold,
-    dependencies=may(Scope.RUNS),
+    dependencies=may(Right.RUNS),
     responses={202: {"model": RunAsked}, **problems(409)},
 )
 def start(session: Writing, bench: Bench, shoot: ChangedShoot, once: Creating, after: BackgroundTasks) -> Response:
@@ -219,7 +219,7 @@ def start(session: Writing, bench: Bench, shoot: ChangedShoot, once: Creating, a
         try:
             run = ask_for_run(session, bench.vault, shoot)
         except RunError as error:
-            raise Problem(409, str(error)) from error
+            raise Refusal(409, str(error)) from error
         if run is None:
             said = "It starts as soon as all photos have been looked through for code cards."
             return made(RunAsked(shoot=shoot.id, said=said), f"{PREFIX}/runs?shoot={shoot.id}", status=202)
@@ -231,7 +231,7 @@ def start(session: Writing, bench: Bench, shoot: ChangedShoot, once: Creating, a
     return answer
 
 
-@router.post("/runs/{run_id}/wishes", tags=["runs"], dependencies=may(Scope.RUNS), responses=problems(409))
+@router.post("/runs/{run_id}/wishes", tags=["runs"], dependencies=may(Right.RUNS), responses=problems(409))
 def wish(session: Writing, bench: Bench, run: ChangedRun, asked: RunWished, after: BackgroundTasks) -> RunTold:
     """Let a run rest, end, go on, try again what failed, or go before others. 409 if it is at its end."""
     states = {RunWish.GO_ON: RunState.RUNNING, RunWish.PAUSE: RunState.PAUSED, RunWish.STOP: RunState.STOPPED}
@@ -243,20 +243,20 @@ def wish(session: Writing, bench: Bench, run: ChangedRun, asked: RunWished, afte
         else:
             set_state(session, run, states[asked.wish])
     except RunError as error:
-        raise Problem(409, str(error)) from error
+        raise Refusal(409, str(error)) from error
     session.flush()
     after.add_task(bench.dispatcher.wake)
     return told(session, run)
 
 
-@router.get("/runs/{run_id}/pictures", tags=["results"], dependencies=may(Scope.READ))
+@router.get("/runs/{run_id}/pictures", tags=["results"], dependencies=may(Right.READ))
 def list_pictures(
     session: Reading,
     run: SeenRun,
     cursor: PartAsked,
-    state: Annotated[PictureState | None, Query(description="Only those in this state.")] = None,
+    state: Annotated[PictureState | None, Query(description="WhichPhotos those in this state.")] = None,
     only: Annotated[Literal["all", "unmet"], Query(description="unmet: only those that fail a check.")] = "all",
-) -> Part[PictureTold]:
+) -> Listing[PictureTold]:
     """The pictures of a run in shooting order."""
     query = select(PictureRow).where(PictureRow.run_id == run.id)
     query = query.where(PictureRow.state == state) if state is not None else query
@@ -264,7 +264,7 @@ def list_pictures(
     return cursor.part(cursor.rows(session, query, PictureRow.id), _picture, lambda row: row.id)
 
 
-@router.get("/pictures/{picture_id}", tags=["results"], dependencies=may(Scope.READ))
+@router.get("/pictures/{picture_id}", tags=["results"], dependencies=may(Right.READ))
 def read_picture(picture: SeenPicture) -> PictureTold:
     """One picture of a run, with its checks."""
     return _picture(picture)
@@ -273,14 +273,14 @@ def read_picture(picture: SeenPicture) -> PictureTold:
 @router.get(
     "/pictures/{picture_id}/file",
     tags=["results"],
-    dependencies=may(Scope.READ),
+    dependencies=may(Right.READ),
     response_class=Response,
     responses=_ANY_FILE,
 )
 def read_picture_file(bench: Bench, picture: SeenPicture) -> Response:
     """A finished picture, byte by byte as it is handed over. 404 as long as it is not finished."""
     if picture.state != PictureState.DONE:
-        raise Problem(404, "This picture is not finished.")
+        raise Refusal(404, "This picture is not finished.")
     ending = "." + picture.output.rpartition(".")[2]
     name = picture.output.rpartition("/")[2]
     return file_of(bench.vault.picture(picture.run_id, picture.output), _TYPES[ending], name)
@@ -289,7 +289,7 @@ def read_picture_file(bench: Bench, picture: SeenPicture) -> Response:
 @router.get(
     "/runs/{run_id}/archive",
     tags=["results"],
-    dependencies=may(Scope.READ),
+    dependencies=may(Right.READ),
     response_class=StreamingResponse,
     responses={200: {"content": {"application/zip": {"schema": {"type": "string", "format": "binary"}}}}},
 )
@@ -308,7 +308,7 @@ class Manifest(BaseModel):
     pictures: list[dict[str, Any]]
 
 
-@router.get("/runs/{run_id}/manifest", tags=["results"], dependencies=may(Scope.READ))
+@router.get("/runs/{run_id}/manifest", tags=["results"], dependencies=may(Right.READ))
 def read_manifest(session: Reading, run: SeenRun) -> Manifest:
     """What became of each photo of a run, as manifest.json in its archive."""
     return Manifest.model_validate(json.loads(lists_of(session, run)[JSON_NAME]))

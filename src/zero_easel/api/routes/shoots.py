@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session
 from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
-from zero_easel.api.pages import Part, PartAsked
-from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import Asked, ChangedShoot, Moment, Number, Other, SeenShoot, YesOrNo
+from zero_easel.api.pages import Listing, PartAsked
+from zero_easel.api.problems import Refusal, found, problems
+from zero_easel.api.told import ChangedShoot, Moment, Number, Other, SeenShoot, Sent, YesOrNo
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.repairs import set_bursts, set_cards, set_raw_counts
@@ -20,7 +20,7 @@ from zero_easel.library.changes.standards import follow
 from zero_easel.library.incoming import take
 from zero_easel.library.lists.summary import Summary, summaries
 from zero_easel.library.shoots import create_shoot, delete_shoot, rename_shoot
-from zero_easel.library.store.access import Scope
+from zero_easel.library.store.access import Right
 from zero_easel.library.store.models import Shoot, StandardRow
 from zero_easel.runs.service import latest_run
 
@@ -66,14 +66,14 @@ class ShootTold(ShootSettings):
     newest_run: int | None
 
 
-class NewShoot(Asked):
+class NewShoot(Sent):
     """whole: its pictures are to be whole ones, nothing cut out."""
 
     name: Name
     whole: YesOrNo = False
 
 
-class ShootChange(Asked):
+class ShootChange(Sent):
     """Whatever is left out stays as it is."""
 
     name: Name | None = None
@@ -137,12 +137,12 @@ def _told(session: Session, shoot: Shoot, at: Summary) -> ShootTold:
     )
 
 
-@router.get("/shoots", dependencies=may(Scope.READ))
+@router.get("/shoots", dependencies=may(Right.READ))
 def list_shoots(
     session: Reading,
     cursor: PartAsked,
-    name: Annotated[str, Query(max_length=200, description="Only those of exactly this name.")] = "",
-) -> Part[ShootTold]:
+    name: Annotated[str, Query(max_length=200, description="WhichPhotos those of exactly this name.")] = "",
+) -> Listing[ShootTold]:
     """All shoots, the newest first."""
     query = select(Shoot).where(Shoot.name == name) if name else select(Shoot)
     rows = cursor.rows(session, query, Shoot.id, newest=True)
@@ -150,7 +150,7 @@ def list_shoots(
     return cursor.part(rows, lambda one: _told(session, one, counted.get(one.id, Summary())), lambda one: one.id)
 
 
-@router.post("/shoots", dependencies=may(Scope.PHOTOS), status_code=201, response_model=ShootTold)
+@router.post("/shoots", dependencies=may(Right.PHOTOS), status_code=201, response_model=ShootTold)
 def add_shoot(session: Writing, asked: NewShoot, once: Creating) -> Response:
     """A new, empty shoot under the shop's first standard, or, of whole pictures, under one of its own."""
 
@@ -158,20 +158,20 @@ def add_shoot(session: Writing, asked: NewShoot, once: Creating) -> Response:
         try:
             shoot = create_shoot(session, asked.name, whole=asked.whole)
         except ValueError as error:
-            raise Problem(422, str(error)) from error
+            raise Refusal(422, str(error)) from error
         return made(told(session, shoot), f"{PREFIX}/shoots/{shoot.id}", settings_of(shoot))
 
     return once.do(asked, create)
 
 
-@router.get("/shoots/{shoot_id}", dependencies=may(Scope.READ))
+@router.get("/shoots/{shoot_id}", dependencies=may(Right.READ))
 def read_shoot(session: Reading, shoot: SeenShoot, response: Response) -> ShootTold:
     """One shoot."""
     tagged(response, settings_of(shoot))
     return told(session, shoot)
 
 
-@router.patch("/shoots/{shoot_id}", dependencies=may(Scope.PHOTOS), responses=problems(412, 428))
+@router.patch("/shoots/{shoot_id}", dependencies=may(Right.PHOTOS), responses=problems(412, 428))
 def change_shoot(
     session: Writing,
     bench: Bench,
@@ -188,7 +188,7 @@ def change_shoot(
         try:
             rename_shoot(session, shoot, asked.name)
         except ValueError as error:
-            raise Problem(422, str(error)) from error
+            raise Refusal(422, str(error)) from error
     if asked.standard is not None and asked.standard != shoot.standard_id:
         follow(session, shoot, found(session.get(StandardRow, asked.standard), "standard"))
     for value, say in ((asked.cards, set_cards), (asked.raw_counts, set_raw_counts), (asked.bursts, set_bursts)):
@@ -202,17 +202,17 @@ def change_shoot(
     return told(session, shoot)
 
 
-@router.delete("/shoots/{shoot_id}", dependencies=may(Scope.PHOTOS), status_code=204, responses=problems(409, 412, 428))
+@router.delete("/shoots/{shoot_id}", dependencies=may(Right.PHOTOS), status_code=204, responses=problems(409, 412, 428))
 def remove_shoot(session: Writing, bench: Bench, shoot: ChangedShoot, seen: Seen) -> None:
     """Delete a shoot with its matches, marks, runs and finished pictures. Its photos' files stay in the library."""
     seen.must_be(settings_of(shoot))
     try:
         delete_shoot(session, bench.vault, shoot)
     except ValueError as error:
-        raise Problem(409, str(error)) from error
+        raise Refusal(409, str(error)) from error
 
 
-@router.post("/shoots/{shoot_id}/files", dependencies=may(Scope.PHOTOS), responses=problems(413))
+@router.post("/shoots/{shoot_id}/files", dependencies=may(Right.PHOTOS), responses=problems(413))
 def bring_files_in(bench: Bench, shoot_id: Number, files: Files) -> FilesTaken:
     """Bring photos, product tables, shot lists and ZIP archives of them in. Each is told apart; one that is damaged
     stops nothing. The same file under the same name comes in once, however often it is sent."""

@@ -9,9 +9,9 @@ from sqlalchemy import select
 from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
-from zero_easel.api.pages import Part, PartAsked
-from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import Asked, ChangedStandard, Moment, Other, SeenStandard
+from zero_easel.api.pages import Listing, PartAsked
+from zero_easel.api.problems import Refusal, found, problems
+from zero_easel.api.told import ChangedStandard, Moment, Other, SeenStandard, Sent
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.core.standard.model import Standard, StandardError
 from zero_easel.core.standard.yaml.file import write_standard
@@ -23,7 +23,7 @@ from zero_easel.library.changes.standards import (
     remove_standard,
     versions_of,
 )
-from zero_easel.library.store.access import Scope
+from zero_easel.library.store.access import Right
 from zero_easel.library.store.models import StandardRow
 
 router = APIRouter(tags=["standards"])
@@ -47,7 +47,7 @@ class StandardWhole(StandardTold):
     rules: Standard
 
 
-class NewStandard(Asked):
+class NewStandard(Sent):
     """A copy of another standard, or one by rules of its own; whatever these leave out is as in the built-in one."""
 
     name: Annotated[str, Field(min_length=1, max_length=110, pattern=r"\S", examples=["Winter"])]
@@ -86,8 +86,8 @@ def _whole(row: StandardRow) -> StandardWhole:
     return StandardWhole.model_construct(rules=row.rules, **dict(_told(row)))
 
 
-@router.get("/standards", dependencies=may(Scope.READ))
-def list_standards(session: Writing, cursor: PartAsked) -> Part[StandardTold]:
+@router.get("/standards", dependencies=may(Right.READ))
+def list_standards(session: Writing, cursor: PartAsked) -> Listing[StandardTold]:
     """All standards, the shop's first one first."""
     ensure_standard(session)
     return cursor.part(cursor.rows(session, select(StandardRow), StandardRow.id), _told, lambda row: row.id)
@@ -97,7 +97,7 @@ def list_standards(session: Writing, cursor: PartAsked) -> Part[StandardTold]:
     "/standards",
     status_code=201,
     response_model=StandardWhole,
-    dependencies=may(Scope.STANDARDS),
+    dependencies=may(Right.STANDARDS),
     responses=problems(404),
 )
 def new_standard(session: Writing, asked: NewStandard, once: Creating) -> Response:
@@ -112,7 +112,7 @@ def new_standard(session: Writing, asked: NewStandard, once: Creating) -> Respon
     return once.do(asked, create)
 
 
-@router.get("/standards/{standard_id}", dependencies=may(Scope.READ))
+@router.get("/standards/{standard_id}", dependencies=may(Right.READ))
 def read_standard(row: SeenStandard, response: Response) -> StandardWhole:
     """One standard with its rules."""
     tagged(response, row.rules)
@@ -121,7 +121,7 @@ def read_standard(row: SeenStandard, response: Response) -> StandardWhole:
 
 @router.get(
     "/standards/{standard_id}/file",
-    dependencies=may(Scope.READ),
+    dependencies=may(Right.READ),
     response_class=Response,
     responses={200: {"content": {"application/yaml": {"schema": {"type": "object"}}}}},
 )
@@ -130,7 +130,7 @@ def read_file(row: SeenStandard) -> Response:
     return Response(write_standard(row.rules), media_type="application/yaml")
 
 
-@router.put("/standards/{standard_id}/rules", dependencies=may(Scope.STANDARDS), responses=problems(409, 412, 428))
+@router.put("/standards/{standard_id}/rules", dependencies=may(Right.STANDARDS), responses=problems(409, 412, 428))
 def change_standard(
     session: Writing,
     bench: Bench,
@@ -146,14 +146,14 @@ def change_standard(
     try:
         change_rules(session, row, asked)
     except StandardError as error:
-        raise Problem(409, f"{error}.") from error
+        raise Refusal(409, f"{error}.") from error
     after.add_task(bench.dispatcher.wake)
     tagged(response, row.rules)
     return _whole(row)
 
 
 @router.delete(
-    "/standards/{standard_id}", status_code=204, dependencies=may(Scope.STANDARDS), responses=problems(409, 412, 428)
+    "/standards/{standard_id}", status_code=204, dependencies=may(Right.STANDARDS), responses=problems(409, 412, 428)
 )
 def delete_standard(session: Writing, row: ChangedStandard, seen: Seen) -> None:
     """Delete a standard that no shoot follows and no run used."""
@@ -161,10 +161,10 @@ def delete_standard(session: Writing, row: ChangedStandard, seen: Seen) -> None:
     try:
         remove_standard(session, row)
     except StandardError as error:
-        raise Problem(409, f"It stays: {error}.") from error
+        raise Refusal(409, f"It stays: {error}.") from error
 
 
-@router.get("/standards/{standard_id}/versions", dependencies=may(Scope.READ))
+@router.get("/standards/{standard_id}/versions", dependencies=may(Right.READ))
 def read_versions(session: Reading, row: SeenStandard) -> Versions:
     """What became of a standard."""
     return Versions(versions=[_version(one) for one in versions_of(session, row)])

@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session
 from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Reading, Writing, may
 from zero_easel.api.once import Creating, made
-from zero_easel.api.pages import Part, PartAsked
-from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import Asked, ChangedShoot, Moment, Number, Other, SeenShoot, YesOrNo
+from zero_easel.api.pages import Listing, PartAsked
+from zero_easel.api.problems import Refusal, found, problems
+from zero_easel.api.told import ChangedShoot, Moment, Number, Other, SeenShoot, Sent, YesOrNo
 from zero_easel.api.versions import Seen, tagged
 from zero_easel.doors.out.targets import (
     TargetError,
@@ -26,7 +26,7 @@ from zero_easel.doors.out.targets import (
     try_again,
     ways_of,
 )
-from zero_easel.library.store.access import Scope
+from zero_easel.library.store.access import Right
 from zero_easel.library.store.doors import HandOverTarget, Sending, SendingState, TargetKind
 from zero_easel.library.store.models import PictureRow, Run, Shoot
 from zero_easel.runs.service import latest_run
@@ -66,7 +66,7 @@ class TargetTold(TargetSettings):
     given_up: int
 
 
-class TargetSaid(Asked):
+class TargetSaid(Sent):
     """secret: its password, private key or token; left out or "", what is kept stays. endpoint: of object storage."""
 
     name: Annotated[str, Field(min_length=1, max_length=80, pattern=r"\S", examples=["The shop"])]
@@ -88,7 +88,7 @@ class TargetSaid(Asked):
         return Wanted(**{**self.model_dump(), "deliverables": tuple(self.deliverables)})
 
 
-class HandingOver(Asked):
+class HandingOver(Sent):
     """run: whose pictures, by default the shoot's newest."""
 
     run: Other | None = None
@@ -157,8 +157,8 @@ def _told_one(session: Session, shoot: Shoot, target: HandOverTarget) -> TargetT
     return next(one for one in _told(session, shoot) if one.id == target.id)
 
 
-@router.get("/shoots/{shoot_id}/targets", dependencies=may(Scope.READ))
-def list_targets(session: Reading, shoot: SeenShoot, cursor: PartAsked) -> Part[TargetTold]:
+@router.get("/shoots/{shoot_id}/targets", dependencies=may(Right.READ))
+def list_targets(session: Reading, shoot: SeenShoot, cursor: PartAsked) -> Listing[TargetTold]:
     """The targets of a shoot: its own, and those of its standard."""
     rows = [one for one in _told(session, shoot) if one.id > cursor.after][: cursor.limit + 1]
     return cursor.part(rows, lambda one: one, lambda one: one.id)
@@ -168,7 +168,7 @@ def list_targets(session: Reading, shoot: SeenShoot, cursor: PartAsked) -> Part[
     "/shoots/{shoot_id}/targets",
     status_code=201,
     response_model=TargetTold,
-    dependencies=may(Scope.HAND_OVER),
+    dependencies=may(Right.HAND_OVER),
     responses=problems(409),
 )
 def new_target(session: Writing, bench: Bench, shoot: ChangedShoot, asked: TargetSaid, once: Creating) -> Response:
@@ -179,14 +179,14 @@ def new_target(session: Writing, bench: Bench, shoot: ChangedShoot, asked: Targe
             sealed = bench.seal.close(asked.secret)
             target = add_target(session, shoot, asked.wanted(), sealed, bench.settings.out_folders)
         except TargetError as error:
-            raise Problem(409, str(error)) from error
+            raise Refusal(409, str(error)) from error
         where = f"{PREFIX}/shoots/{shoot.id}/targets/{target.id}"
         return made(_told_one(session, shoot, target), where, _settings(target))
 
     return once.do(asked, create)
 
 
-@router.get("/shoots/{shoot_id}/targets/{target_id}", dependencies=may(Scope.READ))
+@router.get("/shoots/{shoot_id}/targets/{target_id}", dependencies=may(Right.READ))
 def read_target(session: Reading, shoot: SeenShoot, target: SeenTarget, response: Response) -> TargetTold:
     """One target."""
     tagged(response, _settings(target))
@@ -195,7 +195,7 @@ def read_target(session: Reading, shoot: SeenShoot, target: SeenTarget, response
 
 @router.put(
     "/shoots/{shoot_id}/targets/{target_id}",
-    dependencies=may(Scope.HAND_OVER),
+    dependencies=may(Right.HAND_OVER),
     responses=problems(409, 412, 428),
 )
 def set_target(
@@ -213,7 +213,7 @@ def set_target(
         sealed = bench.seal.close(asked.secret)
         change_target(session, target, shoot, asked.wanted(), sealed, bench.settings.out_folders)
     except TargetError as error:
-        raise Problem(409, str(error)) from error
+        raise Refusal(409, str(error)) from error
     tagged(response, _settings(target))
     return _told_one(session, shoot, target)
 
@@ -221,7 +221,7 @@ def set_target(
 @router.delete(
     "/shoots/{shoot_id}/targets/{target_id}",
     status_code=204,
-    dependencies=may(Scope.HAND_OVER),
+    dependencies=may(Right.HAND_OVER),
     responses=problems(412, 428),
 )
 def delete_target(session: Writing, target: ChangedTarget, seen: Seen) -> None:
@@ -233,7 +233,7 @@ def delete_target(session: Writing, target: ChangedTarget, seen: Seen) -> None:
 @router.post(
     "/shoots/{shoot_id}/targets/{target_id}/sendings",
     status_code=202,
-    dependencies=may(Scope.HAND_OVER),
+    dependencies=may(Right.HAND_OVER),
     responses=problems(409),
 )
 def send(
@@ -244,7 +244,7 @@ def send(
     asked: HandingOver,
     after: BackgroundTasks,
 ) -> OnTheWay:
-    """Have the finished pictures of a run taken there. Asked again it sends nothing twice."""
+    """Have the finished pictures of a run taken there. Sent again it sends nothing twice."""
     run = latest_run(session, shoot.id)
     if asked.run is not None:
         run = session.scalar(select(Run).where(Run.id == asked.run, Run.shoot_id == shoot.id))
@@ -253,19 +253,19 @@ def send(
             raise TargetError("There is no such run over this shoot whose pictures could be handed over.")
         count = hand_over(session, target, run)
     except TargetError as error:
-        raise Problem(409, str(error)) from error
+        raise Refusal(409, str(error)) from error
     after.add_task(bench.sender.wake)
     return OnTheWay(pictures=count)
 
 
-@router.get("/shoots/{shoot_id}/targets/{target_id}/sendings", dependencies=may(Scope.READ))
+@router.get("/shoots/{shoot_id}/targets/{target_id}/sendings", dependencies=may(Right.READ))
 def list_sendings(
     session: Reading,
     shoot: SeenShoot,
     target: SeenTarget,
     cursor: PartAsked,
     state: SendingState | None = None,
-) -> Part[SendingTold]:
+) -> Listing[SendingTold]:
     """The pictures of a shoot on their way to a target."""
     query = (
         select(Sending)
@@ -283,7 +283,7 @@ def _sending(row: Sending) -> SendingTold:
     return SendingTold(picture=row.picture_id, rules=rules, **{key: getattr(row, key) for key in same})
 
 
-@router.post("/shoots/{shoot_id}/targets/{target_id}/try-again", status_code=202, dependencies=may(Scope.HAND_OVER))
+@router.post("/shoots/{shoot_id}/targets/{target_id}/try-again", status_code=202, dependencies=may(Right.HAND_OVER))
 def send_again(session: Writing, bench: Bench, target: ChangedTarget, after: BackgroundTasks) -> OnTheWay:
     """Try what was rejected, given up, or waits for its next try, once more and now."""
     count = try_again(session, target)

@@ -9,11 +9,11 @@ from sqlalchemy import select
 from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Caller, Reading, Writing, may
 from zero_easel.api.once import Creating, made
-from zero_easel.api.pages import Part, PartAsked
-from zero_easel.api.problems import Problem, found, problems
-from zero_easel.api.told import Asked, Moment, Number
+from zero_easel.api.pages import Listing, PartAsked
+from zero_easel.api.problems import Refusal, found, problems
+from zero_easel.api.told import Moment, Number, Sent
 from zero_easel.doors.out.hooks import WebhookError, add_webhook, remove_webhook
-from zero_easel.library.store.access import AccessToken, Event, Message, MessageState, Scope, Webhook
+from zero_easel.library.store.access import AccessToken, Event, Message, MessageState, Right, Webhook
 from zero_easel.library.telling import tell
 
 router = APIRouter()
@@ -37,7 +37,7 @@ class WebhookMade(WebhookTold):
     secret: str = Field(examples=["whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"])
 
 
-class NewWebhook(Asked):
+class NewWebhook(Sent):
     """address: on a host that the owner of this application has listed (ZERO_EASEL_HOOKS). events: run.ended (done or
     stopped), run.rests (paused, also by a failure, or interrupted), picture.turned_away (rejected, or given up)."""
 
@@ -62,7 +62,7 @@ class TokenTold(BaseModel):
     """The token that asks. Without one, on the command line of the application's own machine, everything is allowed."""
 
     name: str
-    scopes: list[Scope]
+    scopes: list[Right]
     expires: Moment | None
 
 
@@ -87,8 +87,8 @@ def _told(hook: Webhook) -> WebhookTold:
     )
 
 
-@router.get("/webhooks", tags=["webhooks"], dependencies=may(Scope.READ))
-def list_webhooks(session: Reading, cursor: PartAsked) -> Part[WebhookTold]:
+@router.get("/webhooks", tags=["webhooks"], dependencies=may(Right.READ))
+def list_webhooks(session: Reading, cursor: PartAsked) -> Listing[WebhookTold]:
     """All addresses that are told of events."""
     return cursor.part(cursor.rows(session, select(Webhook), Webhook.id), _told, lambda hook: hook.id)
 
@@ -98,7 +98,7 @@ def list_webhooks(session: Reading, cursor: PartAsked) -> Part[WebhookTold]:
     tags=["webhooks"],
     status_code=201,
     response_model=WebhookMade,
-    dependencies=may(Scope.HAND_OVER),
+    dependencies=may(Right.HAND_OVER),
     responses=problems(409),
 )
 def new_webhook(session: Writing, bench: Bench, asked: NewWebhook, once: Creating) -> Response:
@@ -109,26 +109,26 @@ def new_webhook(session: Writing, bench: Bench, asked: NewWebhook, once: Creatin
         try:
             hook, secret = add_webhook(session, bench.seal, asked.address, events, bench.settings.hook_hosts)
         except WebhookError as error:
-            raise Problem(409, str(error)) from error
+            raise Refusal(409, str(error)) from error
         told = WebhookMade(secret=secret, **_told(hook).model_dump())
         return made(told, f"{PREFIX}/webhooks/{hook.id}")
 
     return once.do(asked, create)
 
 
-@router.get("/webhooks/{webhook_id}", tags=["webhooks"], dependencies=may(Scope.READ))
+@router.get("/webhooks/{webhook_id}", tags=["webhooks"], dependencies=may(Right.READ))
 def read_webhook(hook: Annotated[Webhook, Depends(hook_to_see)]) -> WebhookTold:
     """One address that is told."""
     return _told(hook)
 
 
-@router.delete("/webhooks/{webhook_id}", tags=["webhooks"], status_code=204, dependencies=may(Scope.HAND_OVER))
+@router.delete("/webhooks/{webhook_id}", tags=["webhooks"], status_code=204, dependencies=may(Right.HAND_OVER))
 def delete_webhook(session: Writing, hook: Annotated[Webhook, Depends(hook_to_change)]) -> None:
     """Tell it nothing any more."""
     remove_webhook(session, hook)
 
 
-@router.post("/webhooks/{webhook_id}/test", tags=["webhooks"], status_code=202, dependencies=may(Scope.HAND_OVER))
+@router.post("/webhooks/{webhook_id}/test", tags=["webhooks"], status_code=202, dependencies=may(Right.HAND_OVER))
 def test_webhook(
     session: Writing, bench: Bench, hook: Annotated[Webhook, Depends(hook_to_change)], after: BackgroundTasks
 ) -> MessageTold:
@@ -139,10 +139,10 @@ def test_webhook(
     return _message(session.scalars(newest).one())
 
 
-@router.get("/webhooks/{webhook_id}/messages", tags=["webhooks"], dependencies=may(Scope.READ))
+@router.get("/webhooks/{webhook_id}/messages", tags=["webhooks"], dependencies=may(Right.READ))
 def list_messages(
     session: Reading, hook: Annotated[Webhook, Depends(hook_to_see)], cursor: PartAsked
-) -> Part[MessageTold]:
+) -> Listing[MessageTold]:
     """What it was told, the newest first."""
     query = select(Message).where(Message.webhook_id == hook.id)
     return cursor.part(cursor.rows(session, query, Message.id, newest=True), _message, lambda row: row.id)
@@ -152,7 +152,7 @@ def _message(row: Message) -> MessageTold:
     return MessageTold(**{key: getattr(row, key) for key in MessageTold.model_fields})
 
 
-@router.get("/token", tags=["token"], dependencies=may(Scope.READ))
+@router.get("/token", tags=["token"], dependencies=may(Right.READ))
 def read_token(request: Request, session: Reading) -> TokenTold:
     """What the token that asks allows."""
     caller: Caller = request.state.caller

@@ -10,7 +10,7 @@ from zero_easel.library.store.columns import json_of, state_of
 from zero_easel.library.store.models import Base, now
 
 
-class Scope(StrEnum):
+class Right(StrEnum):
     """What a token allows. READ: to look at everything but passwords; the others: to change something, see MEANING."""
 
     READ = "read"
@@ -21,11 +21,11 @@ class Scope(StrEnum):
 
 
 MEANING = {
-    Scope.READ: "look at everything",
-    Scope.PHOTOS: "make shoots, bring photos and tables in, match, correct and place",
-    Scope.STANDARDS: "make and change standards",
-    Scope.RUNS: "start runs, pause and stop them",
-    Scope.HAND_OVER: "set targets and webhooks, and hand over",
+    Right.READ: "look at everything",
+    Right.PHOTOS: "make shoots, bring photos and tables in, match, correct and place",
+    Right.STANDARDS: "make and change standards",
+    Right.RUNS: "start runs, pause and stop them",
+    Right.HAND_OVER: "set targets and webhooks, and hand over",
 }
 
 
@@ -38,7 +38,7 @@ class AccessToken(Base):
     name: Mapped[str] = mapped_column(String(80))
     sha256: Mapped[str] = mapped_column(String(64), unique=True)
     begins: Mapped[str] = mapped_column(String(12))
-    scopes: Mapped[tuple[Scope, ...]] = mapped_column(json_of(tuple[Scope, ...]))
+    scopes: Mapped[tuple[Right, ...]] = mapped_column(json_of(tuple[Right, ...]))
     created: Mapped[datetime] = mapped_column(default=now)
     expires: Mapped[datetime]
     revoked: Mapped[datetime | None]

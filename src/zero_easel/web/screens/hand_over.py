@@ -1,12 +1,14 @@
 """Hand over: where the pictures of a shoot go, and each picture's way there, with the shop's own words."""
 
-from typing import Annotated, Any
+from collections import Counter
+from collections.abc import Sequence
+from typing import Annotated, Any, NamedTuple
 
 from fastapi import APIRouter, BackgroundTasks, Depends, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
 
-from zero_easel.core.standard.checks import KINDS, Check
+from zero_easel.core.standard.checks import KINDS, Check, Kind
 from zero_easel.core.standard.editing import added
 from zero_easel.core.standard.model import StandardError
 from zero_easel.doors.out.sealing import SealError
@@ -169,7 +171,6 @@ def _page(
         form=typed or _as_asked(context["target"]),
         kinds=KIND_WORDS,
         fields=FIELDS,
-        names=[one.name for one in shoot.standard.rules.deliverables],
         run=latest_run(session, shoot.id),
         **context,
     )
@@ -182,23 +183,42 @@ def _context(session: Db, shoot: Shoot, target_id: int) -> dict[str, Any]:
     rows = sendings_of(session, way.target, shoot.id, _SHOWN) if way else []
     return {
         "shoot": shoot,
+        "names": [one.name for one in shoot.standard.rules.deliverables],
         "ways": ways,
         "way": way,
         "target": way.target if way else None,
         "rows": rows,
-        "mends": {row.id: _mends(row, shoot) for row in rows if row.rules},
+        "reasons": _reasons(rows, shoot),
     }
 
 
-def _mends(row: Sending, shoot: Shoot) -> list[dict[str, Any]]:
-    """For each rule that a shop named: what it asks, how to mend it, and whether the standard checks it already."""
-    if row.state != SendingState.REJECTED:
-        return []
-    name = row.picture.deliverable
-    checks = [(one.rule, one.value) for one in shoot.standard.rules.checks if one.is_for(name)]
+class Rejection(NamedTuple):
+    """Why a shop rejected some pictures of a deliverable. kind: of the check that would have caught it; there: the
+    standard has that check by now."""
+
+    rule: str
+    value: str
+    deliverable: str
+    kind: Kind
+    there: bool
+    pictures: int
+
+
+def _reasons(rows: Sequence[Sending], shoot: Shoot) -> list[Rejection]:
+    """The reasons for which pictures were rejected, those of most pictures first."""
+    rejected = [row for row in rows if row.state == SendingState.REJECTED]
+    counts = Counter((rule, value, row.picture.deliverable) for row in rejected for rule, value in row.rules)
+    checks = shoot.standard.rules.checks
     return [
-        {"rule": rule, "value": value, "kind": KINDS[rule], "there": (rule, value) in checks, "deliverable": name}
-        for rule, value in row.rules
+        Rejection(
+            rule,
+            value,
+            deliverable,
+            KINDS[rule],
+            any((one.rule, one.value) == (rule, value) and one.is_for(deliverable) for one in checks),
+            count,
+        )
+        for (rule, value, deliverable), count in counts.most_common()
         if rule in KINDS
     ]
 
