@@ -12,7 +12,19 @@ from zero_easel.api.app import create_api
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.news import News
-from zero_easel.web.screens import assets, hand_over, live, media, products, runs, shoots, standards, tidy_up, versions
+from zero_easel.web.screens import (
+    assets,
+    hand_over,
+    live,
+    media,
+    products,
+    programs,
+    runs,
+    shoots,
+    standards,
+    tidy_up,
+    versions,
+)
 from zero_easel.web.screens.stages import (
     bring_in,
     clearing,
@@ -71,6 +83,7 @@ def create_app(bench: Workbench) -> FastAPI:
         hand_over,
         runs,
         tidy_up,
+        programs,
         products,
         media,
     ):
