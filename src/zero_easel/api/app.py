@@ -38,8 +38,10 @@ def create_api(bench: Workbench, *, local: bool = False) -> FastAPI:
         root_path_in_servers=False,
     )
     api.state.bench, api.state.rate, api.state.local = bench, Rate(), local
-    for part in (shoots, photos, corrections, products, standards, runs, targets, webhooks):
+    parts = (shoots, photos, corrections, products, standards, runs, targets, webhooks)
+    for part in parts:
         api.include_router(part.router)
+    api.state.routes = [route for part in parts for route in part.router.routes]
     tell_problems(api)
     api.openapi = _described(api)  # type: ignore[method-assign]
     return api

@@ -115,7 +115,7 @@ async def _refused(request: Request, error: Exception) -> Response:
 
 def _methods_at(request: Request) -> str:
     """All methods that an address knows: each route by itself names only its own."""
-    routes = [one for one in request.app.routes if isinstance(one, Route)]
+    routes: Sequence[Route] = request.app.state.routes
     there = [one.methods or set() for one in routes if one.matches(request.scope)[0] != Match.NONE]
     return ", ".join(sorted(set().union(*there)))
 

@@ -31,17 +31,15 @@ class SeenVersion:
             raise Refusal(412, "Somebody has changed it since; read it again.", {"ETag": etag_of(seen)})
 
 
-Named = Annotated[
-    str, Header(description="The ETag of the version that was seen; * for any.", examples=["*"], max_length=2000)
-]
+_NAMED = Header(description="The ETag of the version that was seen; * for any.", examples=["*"], max_length=2000)
 
 
-def version_of(if_match: Named) -> SeenVersion:
+def version_of(if_match: Annotated[str, _NAMED]) -> SeenVersion:
     """From the request's header, without which it is refused."""
     return SeenVersion(if_match)
 
 
-def version_if_any(if_match: Named | None = None) -> SeenVersion:
+def version_if_any(if_match: Annotated[str | None, _NAMED] = None) -> SeenVersion:
     """The same where it may be that nothing is there that could have been seen."""
     return SeenVersion(if_match)
 

@@ -34,7 +34,7 @@ def door_to(url: str, listed: Sequence[str]) -> Door:
     found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
     for *_, place in found:
         address = ip_address(str(place[0]).partition("%")[0])
-        if _is_open(address, listed):
+        if is_open(address, listed):
             return Door(url, host, str(address))
     raise HostError(f"{host} stands for a private address, {found[0][4][0]}, which is not listed itself.")
 
@@ -53,8 +53,6 @@ def _parts(url: str, listed: Sequence[str]) -> tuple[str, int]:
     if not _is_listed(host, listed):
         raise HostError(f"{host} is not among the hosts that are listed by ZERO_EASEL_HOOKS.")
     literal = _literal(host)
-    if literal is not None and not _is_open(literal, listed):
-        raise HostError(f"{host} is a private address.")
     if parts.scheme == "http" and (literal is None or literal.is_global):
         raise HostError("Messages go by https; by http only to an address of your own network that is listed.")
     return host, port or (443 if parts.scheme == "https" else 80)
@@ -67,7 +65,7 @@ def _is_listed(host: str, listed: Sequence[str]) -> bool:
     return host.casefold() in {one.casefold().rstrip(".") for one in listed}
 
 
-def _is_open(address: Address, listed: Sequence[str]) -> bool:
+def is_open(address: Address, listed: Sequence[str] = ()) -> bool:
     """Whether an address is one of the open network, or listed itself. An IPv6 address that holds one of IPv4 is as
     open as both."""
     if _is_within(address, listed):
@@ -75,7 +73,7 @@ def _is_open(address: Address, listed: Sequence[str]) -> bool:
     if address in _HOLDING or not address.is_global or address.is_multicast:
         return False
     if isinstance(address, IPv6Address):
-        return all(_is_open(one, ()) for one in (address.ipv4_mapped, address.sixtofour) if one)
+        return all(is_open(one, ()) for one in (address.ipv4_mapped, address.sixtofour) if one)
     return True
 
 
