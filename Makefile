@@ -37,6 +37,7 @@ test-tools:
 	@command -v exiftool >/dev/null || ./scripts/install-debian libimage-exiftool-perl
 	@command -v pdftotext >/dev/null || ./scripts/install-debian poppler-utils
 	@command -v tiffinfo >/dev/null || ./scripts/install-debian libtiff-tools
+	@command -v curl >/dev/null || ./scripts/install-debian curl
 	@test -x /usr/sbin/sshd || ./scripts/install-debian openssh-server
 	@command -v npm >/dev/null || ./scripts/install-debian nodejs npm
 
@@ -65,6 +66,7 @@ lock:
 # Pages of docs that follow from the code.
 docs: $(VENV)/.application
 	$(BIN)/python scripts/rule_tables.py
+	$(BIN)/python scripts/api_table.py
 	$(BIN)/python scripts/third_party.py
 	$(BIN)/zero-easel standard --schema > docs/standard.schema.json
 

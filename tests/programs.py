@@ -1,6 +1,5 @@
 """Another program that asks an application by its API."""
 
-import os
 from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import Any
@@ -87,8 +86,3 @@ def problem(answer: Response, status: int) -> str:
     details = answer.json()
     assert details["status"] == status and details["title"] and details["type"] == "about:blank"
     return str(details["detail"])
-
-
-def environment(**more: str) -> dict[str, str]:
-    """Of a command that is run in a process of its own."""
-    return {**os.environ, **more}

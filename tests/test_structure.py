@@ -71,6 +71,12 @@ def test_the_tables_of_rules_are_current() -> None:
     assert "| `straighten_limit` | 0 to 45 ° | `12` |" in text
 
 
+def test_the_table_of_addresses_is_current() -> None:
+    text = (ROOT / "docs/api.md").read_text()
+    assert text == page_of("api_table"), "run make docs"
+    assert "| GET | `/shoots/{shoot_id}/photos` |" in text
+
+
 def test_the_page_of_licences_is_current() -> None:
     made = page_of("third_party")
     assert (ROOT / "THIRD-PARTY.md").read_text() == made, "run make docs"

@@ -39,7 +39,7 @@ def test_runs_are_listed_paused_taken_up_and_put_first(tmp_path: Path) -> None:
     listed = zero_easel("runs", "list", "--data", tmp_path)
     assert listed.returncode == 0 and "2\tWall\trunning\t0 done, 1 remaining" in listed.stdout
     told = [json.loads(line) for line in zero_easel("runs", "list", "--json", "--data", tmp_path).stdout.splitlines()]
-    assert [one["run"] for one in told] == [2, 1] and told[0]["remaining"] == 1 and told[0]["seconds_left"] is None
+    assert [one["id"] for one in told] == [2, 1] and told[0]["remaining"] == 1 and told[0]["seconds_left"] is None
     assert zero_easel("runs", "pause", "1", "--data", tmp_path).returncode == 0
     assert zero_easel("runs", "first", "2", "--data", tmp_path).returncode == 0
     assert states(database) == [(RunState.PAUSED, False), (RunState.RUNNING, True)]
@@ -55,7 +55,7 @@ def test_runs_are_listed_paused_taken_up_and_put_first(tmp_path: Path) -> None:
     assert zero_easel("runs", "stop", "2", "--data", tmp_path).returncode == 0
     assert states(database)[1][0] == RunState.STOPPED
     gone = zero_easel("runs", "stop", "7", "--data", tmp_path)
-    assert gone.returncode == 2 and "there is no run 7" in gone.stderr
+    assert gone.returncode == 2 and "There is no such run" in gone.stderr
     database.close()
 
 

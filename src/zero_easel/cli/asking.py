@@ -38,7 +38,6 @@ Token = Annotated[
     str,
     typer.Option("--token", envvar="ZERO_EASEL_TOKEN", help="That lets in there; rather by ZERO_EASEL_TOKEN."),
 ]
-AsJson = Annotated[bool, typer.Option("--json", help="One JSON object a line, as the API tells it.")]
 
 
 class Api:
@@ -190,7 +189,10 @@ class _Transport(httpx.BaseTransport):
         told = tempfile.SpooledTemporaryFile(max_size=16 * _PIECE)  # noqa: SIM115 - the answer closes it
 
         async def receive() -> Message:
-            return sent.pop() if sent else {"type": "http.disconnect"}
+            if not sent:
+                # Nobody hangs up; whoever listens for that is told nothing until the answer is through.
+                await asyncio.Event().wait()
+            return sent.pop()
 
         async def send(message: Message) -> None:
             if message["type"] == "http.response.start":

@@ -8,15 +8,13 @@ import typer
 from filelock import Timeout
 
 from zero_easel.cli.given import UsageError, console
-from zero_easel.cli.options import Data
+from zero_easel.cli.options import AsJson, Data
 from zero_easel.cli.running import progress
 from zero_easel.files import data_lock
 from zero_easel.library.backup import BackupCount, BackupError, back_up, verify
 from zero_easel.library.backup import restore as bring_back
 from zero_easel.library.store.vault import InUseError, Vault
 from zero_easel.settings import Settings
-
-AsJson = Annotated[bool, typer.Option("--json", help="One JSON object a line.")]
 
 
 def backup(

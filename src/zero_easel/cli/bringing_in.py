@@ -6,10 +6,9 @@ from typing import Annotated
 import typer
 from rich.progress import Progress
 
-from zero_easel.cli.asking import AsJson, Server, Token, asking
-from zero_easel.cli.given import UsageError
-from zero_easel.cli.library import tell
-from zero_easel.cli.options import CORES, Data, Jobs
+from zero_easel.cli.asking import Server, Token, asking
+from zero_easel.cli.given import UsageError, tell
+from zero_easel.cli.options import CORES, AsJson, Data, Jobs
 from zero_easel.cli.running import progress
 from zero_easel.cli.stopping import insist
 from zero_easel.library.incoming import Report

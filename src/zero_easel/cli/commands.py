@@ -12,6 +12,7 @@ from zero_easel.cli.given import UsageError, console, products_in, read_rules, s
 from zero_easel.cli.options import (
     CORES,
     FITTING,
+    AsJson,
     Columns,
     Data,
     Empty,
@@ -72,6 +73,7 @@ def run(
         EngineKind, typer.Option(help="What works on photos: processes of this computer, or Dask workers.")
     ] = "local",
     scheduler: Scheduler = "",
+    as_json: AsJson = False,
 ) -> None:
     """Make the standard's picture of every photo in a folder."""
     rules, geometry = read_rules(standard), _geometry(lens, rectangle or [])
@@ -100,7 +102,7 @@ def run(
     except FolderError as error:
         raise UsageError(str(error)) from error
     _tell(work)
-    carry_out(work, engine_of(engine, scheduler, jobs, _allowance()))
+    carry_out(work, engine_of(engine, scheduler, jobs, _allowance()), as_json=as_json)
 
 
 app.command("fit")(fit.fit)

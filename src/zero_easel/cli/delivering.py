@@ -9,10 +9,10 @@ from typing import Annotated, Any
 import typer
 from filelock import Timeout
 
-from zero_easel.cli.asking import Api, AsJson, Server, Token, asking
-from zero_easel.cli.given import UsageError, console
-from zero_easel.cli.library import ShootName, tell
-from zero_easel.cli.options import Data
+from zero_easel.cli.asking import Api, Server, Token, asking
+from zero_easel.cli.given import UsageError, console, tell
+from zero_easel.cli.library import ShootName
+from zero_easel.cli.options import AsJson, Data
 from zero_easel.cli.running import progress
 from zero_easel.cli.stopping import insist
 from zero_easel.files import data_lock, write_to
@@ -149,8 +149,8 @@ def _told(run: dict[str, Any]) -> str:
 
 
 def _why(picture: dict[str, Any]) -> str:
-    unmet = "; ".join(f"{one['rule']} {one['value']}: {one['measured']}" for one in picture["checks"] if not one["ok"])
-    return f"{picture['original']}\t{picture['deliverable']}\t{picture['message'] or unmet}"
+    unmet = [f"{one['rule']} {one['value']}: {one['measured']}" for one in picture["checks"] if not one["ok"]]
+    return f"{picture['original']}\t{picture['deliverable']}\t{'; '.join(unmet) or picture['message']}"
 
 
 def _save(asked: Api, run: int, archive: Path) -> None:

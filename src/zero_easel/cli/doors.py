@@ -10,8 +10,8 @@ import typer
 from filelock import Timeout
 from sqlalchemy import select
 
-from zero_easel.cli.given import UsageError, console
-from zero_easel.cli.options import Data
+from zero_easel.cli.given import UsageError, console, tell
+from zero_easel.cli.options import AsJson, Data
 from zero_easel.doors.folders import WatchError, watch_folder
 from zero_easel.files import data_lock
 from zero_easel.library.shoots import shoot_named
@@ -31,7 +31,7 @@ def watch(
         bool, typer.Option("--move", help="Files then go into done/ or refused/ within it; else they stay.")
     ] = False,
     finish: Annotated[bool, typer.Option("--finish", help="Start a run whenever all that came in is cleared.")] = False,
-    as_json: Annotated[bool, typer.Option("--json", help="One JSON object for each file.")] = False,
+    as_json: AsJson = False,
     data: Data = None,
 ) -> None:
     """Let files of a folder come into a shoot by themselves. An application that is running on the data folder does it
@@ -60,6 +60,7 @@ def camera(
     folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Where its files go; made if it is not there.")],
     every: Annotated[str, typer.Option(metavar="SECONDS", help="Time between two photos, like 2s.")] = "2s",
     count: Annotated[int, typer.Option(min=0, help="Shoot so often and end; 0 for until it is stopped.")] = 0,
+    as_json: AsJson = False,
 ) -> None:
     """A camera's stand-in: shoots the demo's photos into a folder, at times a burst, at times a damaged file."""
     given = _EVERY.fullmatch(every.strip())
@@ -72,7 +73,7 @@ def camera(
             names = device.shoot()
         except OSError as error:
             raise UsageError(f"{folder} cannot be written: {error.strerror or error}.") from error
-        print(" ".join(names), flush=True)
+        tell({"files": names}, " ".join(names), as_json=as_json)
         shot += 1
         if shot == count:
             return

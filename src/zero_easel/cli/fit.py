@@ -9,7 +9,8 @@ from typing import Annotated, Any, NamedTuple
 import typer
 from pydantic import ValidationError
 
-from zero_easel.cli.given import UsageError
+from zero_easel.cli.given import UsageError, tell
+from zero_easel.cli.options import AsJson
 from zero_easel.cli.running import carry_out
 from zero_easel.core.finishing.contact_sheet import ContactSheet, Entry, contact_sheet
 from zero_easel.core.photos.decoding import header_of
@@ -256,6 +257,7 @@ def fit(
         Path | None, typer.Option("--standard-out", help="Keep what was said as a standard, YAML.")
     ] = None,
     jobs: Annotated[int, typer.Option(min=1, max=256, help="Photos worked on at once.")] = available_cores(),
+    as_json: AsJson = False,
 ) -> None:
     """Make whole pictures of all photos in a folder, in one size or in several."""
     said = {
@@ -281,14 +283,16 @@ def fit(
         raise UsageError(str(error)) from error
     work = keeping(work, part) if part else work
     if dry:
-        _show(work, jobs)
+        _show(work, jobs, as_json=as_json)
         return
-    carry_out(work, Workers(jobs), lambda rows: write_sheet(work, rows, sheet) if sheet else None)
+    carry_out(work, Workers(jobs), lambda rows: write_sheet(work, rows, sheet) if sheet else None, as_json=as_json)
 
 
-def _show(work: FolderRun, jobs: int) -> None:
+def _show(work: FolderRun, jobs: int, *, as_json: bool) -> None:
     for one in shown(work):
-        print(f"{one.old}\t{one.new}\t{one.size}")
+        tell(one._asdict(), f"{one.old}\t{one.new}\t{one.size}", as_json=as_json)
+    if as_json:
+        return
     total = weighed(work, jobs)
     count = len(work.batch.pictures)
     about = f", about {total / 1e6:.1f} MB" if total else ""

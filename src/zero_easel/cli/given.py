@@ -1,6 +1,7 @@
 """What is named on the command line: standards, tables and columns, read or refused in a sentence."""
 
-from collections.abc import Callable
+import json
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TypeVar
 
@@ -113,6 +114,11 @@ def _bytes(path: Path, limit: int = 0) -> bytes:
         return path.read_bytes()
     except OSError as error:
         raise UsageError(f"{path} cannot be read: {error.strerror or error}.") from error
+
+
+def tell(told: Mapping[str, object], words: str, *, as_json: bool) -> None:
+    """One line: the object, or words of it."""
+    print(json.dumps(told, ensure_ascii=False) if as_json else words, flush=True)
 
 
 def some(names: list[str]) -> str:

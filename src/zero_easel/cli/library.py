@@ -1,14 +1,13 @@
 """Shoots, their photos and what these show, from the command line: here or at an application elsewhere."""
 
-import json
 import time
 from typing import Annotated, Any
 
 import typer
 
-from zero_easel.cli.asking import Api, AsJson, Server, Token, asking
-from zero_easel.cli.given import console, some
-from zero_easel.cli.options import Data
+from zero_easel.cli.asking import Api, Server, Token, asking
+from zero_easel.cli.given import console, some, tell
+from zero_easel.cli.options import AsJson, Data
 from zero_easel.cli.stopping import insist
 
 shoots = typer.Typer(no_args_is_help=True, help="The shoots of an application: list them, make one, delete one.")
@@ -195,8 +194,3 @@ def wait_for(asked: Api, shoot: int, count: str) -> None:
     while asked.get(f"/shoots/{shoot}")["counts"][count]:
         insist()
         time.sleep(_LOOK)
-
-
-def tell(told: dict[str, Any], words: str, *, as_json: bool) -> None:
-    """One line: the object, or words of it."""
-    print(json.dumps(told, ensure_ascii=False) if as_json else words, flush=True)

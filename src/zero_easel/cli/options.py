@@ -39,6 +39,7 @@ Rectangles = Annotated[
     list[Path] | None,
     typer.Option("--rectangle", help="Photo whose item has four straight sides, to be seen from in front; once each."),
 ]
+AsJson = Annotated[bool, typer.Option("--json", help="One JSON object a line.")]
 Scheduler = Annotated[
     str,
     typer.Option(metavar="ADDRESS", help="Dask scheduler whose workers see both folders, like tcp://host:8786."),

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from zero_easel.cli.given import UsageError, console, read_rules
-from zero_easel.cli.options import CORES, Empty, Jobs
+from zero_easel.cli.options import CORES, AsJson, Empty, Jobs
 from zero_easel.cli.running import progress
 from zero_easel.core.finishing.encode import CUTOUT_MARK, encode_cutout
 from zero_easel.core.photos.decoding import read_photo
@@ -26,7 +26,7 @@ def cutout(
     photos: Annotated[list[Path], typer.Argument(metavar="PHOTO...", help="Photo files.")],
     out: Annotated[Path, typer.Option("--out", help="Folder for STEM.png, RGBA with straight alpha.")],
     empty: Empty = None,
-    as_json: Annotated[bool, typer.Option("--json", help="One line of JSON per photo on standard output.")] = False,
+    as_json: AsJson = False,
     jobs: Jobs = CORES,
 ) -> None:
     """Clear the backdrop of photos, at their own full size."""
@@ -58,7 +58,7 @@ def check(
     files: Annotated[list[Path], typer.Argument(metavar="FILE...", help="Finished pictures, by whomever.")],
     standard: Annotated[Path, typer.Option(help="YAML whose checks they have to meet.")],
     deliverable: Annotated[str, typer.Option(help="Which they are; the first with their ending if not given.")] = "",
-    as_json: Annotated[bool, typer.Option("--json", help="One line of JSON per file on standard output.")] = False,
+    as_json: AsJson = False,
     jobs: Jobs = CORES,
 ) -> None:
     """Measure finished pictures by the checks of a standard; exit status 1 if any is not met."""
@@ -103,7 +103,7 @@ def _measured(told: FileMeasured, *, as_json: bool) -> list[str]:
 def tone(
     photos: Annotated[list[Path], typer.Argument(metavar="PHOTO...", help="Photo files.")],
     empty: Empty = None,
-    as_json: Annotated[bool, typer.Option("--json", help="One line of JSON per photo on standard output.")] = False,
+    as_json: AsJson = False,
     jobs: Jobs = CORES,
 ) -> None:
     """Measure light and colour: of the backdrop beside each item, and of the item."""

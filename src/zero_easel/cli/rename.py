@@ -5,8 +5,8 @@ from typing import Annotated, Any
 
 import typer
 
-from zero_easel.cli.given import UsageError, console, products_in, shots_in, texts_in
-from zero_easel.cli.options import CORES, Columns, Jobs, NoCards
+from zero_easel.cli.given import UsageError, console, products_in, shots_in, tell, texts_in
+from zero_easel.cli.options import CORES, AsJson, Columns, Jobs, NoCards
 from zero_easel.cli.running import progress
 from zero_easel.core.catalog.plan import NamedPhoto, Namer
 from zero_easel.core.standard.editing import changed
@@ -33,13 +33,15 @@ def rename(
         Path | None, typer.Option("--undo", metavar="TABLE", help="Give the files beside it their old names.")
     ] = None,
     jobs: Jobs = CORES,
+    as_json: AsJson = False,
 ) -> None:
     """Copy photos byte by byte under new names, or undo that."""
     from zero_easel.folder import renaming
 
     if undo is not None:
         try:
-            print(f"{renaming.undo(undo)} files have their old names again.")
+            count_back = renaming.undo(undo)
+            tell({"renamed": count_back}, f"{count_back} files have their old names again.", as_json=as_json)
         except renaming.RenameError as error:
             raise UsageError(str(error)) from error
         return
@@ -53,7 +55,8 @@ def rename(
         console.print(f"To make sure of: {doubt}.")
     if dry or out is None:
         for source in sources:
-            print(f"{source.old}\t{source.planned.output}\t{source.planned.note}")
+            told = {"old": source.old, "new": source.planned.output, "note": source.planned.note}
+            tell(told, "\t".join(told.values()), as_json=as_json)
         return
     with progress() as bar:
         task = bar.add_task("Copies", total=len(sources))
@@ -63,7 +66,11 @@ def rename(
             raise UsageError(str(error)) from error
         except OSError as error:
             raise UsageError(f"{out} cannot be written: {error.strerror or error}.") from error
-    print(f"{len(copied)} copies in {out}, with the table {renaming.NAME}")
+    if as_json:
+        for one in copied:
+            tell(one._asdict(), "", as_json=True)
+    else:
+        print(f"{len(copied)} copies in {out}, with the table {renaming.NAME}")
 
 
 def _changed(**values: str) -> Standard:

@@ -6,7 +6,7 @@ from typing import Any
 import typer
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
-from zero_easel.cli.given import UsageError, console, some
+from zero_easel.cli.given import UsageError, console, some, tell
 from zero_easel.cli.stopping import insist
 from zero_easel.engines.engine import Engine
 from zero_easel.engines.making import Made
@@ -14,7 +14,13 @@ from zero_easel.folder.batch import FolderRun, execute
 from zero_easel.planning.manifest import DONE, FAILED, HELD, LEFT_OUT, NAME, ManifestRow
 
 
-def carry_out(work: FolderRun, engine: Engine, then: Callable[[list[ManifestRow]], None] = lambda _: None) -> None:
+def carry_out(
+    work: FolderRun,
+    engine: Engine,
+    then: Callable[[list[ManifestRow]], None] = lambda _: None,
+    *,
+    as_json: bool = False,
+) -> None:
     """Make all pictures of a run by an engine; say what became of them, and end with its status.
     then: is done with what was made. Raises UsageError."""
     for done in work.finished:
@@ -33,17 +39,17 @@ def carry_out(work: FolderRun, engine: Engine, then: Callable[[list[ManifestRow]
     def wait(reason: str) -> None:
         bar.console.print(f"It waits: {reason}. It goes on by itself as soon as it can.")
 
-    with progress() as bar:
+    with progress(hidden=as_json) as bar:
         task = bar.add_task("Pictures", total=len(work.batch.pictures))
         try:
             rows = execute(work, engine, note, wait)
             then(rows)
         except OSError as error:
             raise UsageError(f"{work.out} cannot be written: {error.strerror or error}.") from error
-    _report(rows, cut, work)
+    _report(rows, cut, work, as_json=as_json)
 
 
-def _report(rows: list[ManifestRow], cut: list[str], work: FolderRun) -> None:
+def _report(rows: list[ManifestRow], cut: list[str], work: FolderRun, *, as_json: bool) -> None:
     """Say what became of a run, and end with its status. cut: photos of which an item is cut off."""
     out, to_look_at = work.out, work.to_look_at
     left_out = [row.original for row in rows if row.status == LEFT_OUT]
@@ -65,7 +71,11 @@ def _report(rows: list[ManifestRow], cut: list[str], work: FolderRun) -> None:
         f"{failed} photo{'' if failed == 1 else 's'} failed" if failed else "",
         f"{held} held back" if held else "",
     ]
-    print(", ".join([f"{made} picture{'' if made == 1 else 's'} in {out}", *filter(None, message)]))
+    if as_json:
+        for row in rows:
+            tell(row._asdict(), "", as_json=True)
+    else:
+        print(", ".join([f"{made} picture{'' if made == 1 else 's'} in {out}", *filter(None, message)]))
     raise typer.Exit(1 if failed or held or to_look_at else 0)
 
 

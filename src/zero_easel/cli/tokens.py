@@ -8,16 +8,14 @@ from typing import Annotated
 import typer
 from sqlalchemy.orm import Session
 
-from zero_easel.cli.given import UsageError, console
-from zero_easel.cli.library import tell
-from zero_easel.cli.options import Data
+from zero_easel.cli.given import UsageError, console, tell
+from zero_easel.cli.options import AsJson, Data
 from zero_easel.library.store.access import MEANING, AccessToken, Right
 from zero_easel.library.store.database import Database
 from zero_easel.library.tokens import USUAL_DAYS, TokenError, all_tokens, is_used_up, issue, revoke
 from zero_easel.settings import Settings
 
 app = typer.Typer(no_args_is_help=True, help="Tokens by which other programs are let in: list, add, revoke.")
-AsJson = Annotated[bool, typer.Option("--json", help="One JSON object a line.")]
 _SCOPES = "; ".join(f"{scope}: {meaning}" for scope, meaning in MEANING.items())
 
 
