@@ -53,7 +53,8 @@ class Settings(BaseSettings):
     processes of this machine or Dask workers. scheduler: address of those workers' scheduler, which means dask; "" for
     workers of its own. key: with which passwords of places are kept encrypted; "" for one in the data folder. hooks:
     hosts that may be told of events, as names, addresses or networks with commas between. rate: requests a minute that
-    one token may make."""
+    one token may make. hosts: names and addresses by which browsers reach the application, with commas between, besides
+    those of its own machine. proxies: addresses of proxies whose word is taken for where a request comes from."""
 
     model_config = SettingsConfigDict(env_prefix="ZERO_EASEL_", frozen=True)
     data: Path = Field(default_factory=_default_data)
@@ -69,6 +70,8 @@ class Settings(BaseSettings):
     key: str = Field(default="", repr=False)
     hooks: str = ""
     rate: int = Field(default=600, ge=1)
+    hosts: str = ""
+    proxies: str = ""
 
     @property
     def out_folders(self) -> list[Path]:
@@ -83,7 +86,21 @@ class Settings(BaseSettings):
     @property
     def hook_hosts(self) -> list[str]:
         """The hosts that may be told of events."""
-        return self.hooks.replace(",", " ").split()
+        return _words(self.hooks)
+
+    @property
+    def host_names(self) -> list[str]:
+        """The names by which browsers reach the application from elsewhere."""
+        return _words(self.hosts)
+
+    @property
+    def trusted_proxies(self) -> list[str]:
+        """The proxies that are trusted."""
+        return _words(self.proxies)
+
+
+def _words(listed: str) -> list[str]:
+    return listed.replace(",", " ").split()
 
 
 def _folders(listed: str) -> list[Path]:

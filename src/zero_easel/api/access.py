@@ -26,13 +26,15 @@ bearer = HTTPBearer(
 
 
 class Caller(NamedTuple):
-    """Who asks. token_id: 0 for the command line of this machine, which may do everything."""
+    """Who asks. token_id: 0 for the command line of this machine, which may do everything. name: as the journal tells
+    it."""
 
     token_id: int
     scopes: frozenset[Right]
+    name: str = ""
 
 
-LOCAL = Caller(0, frozenset(Right))
+LOCAL = Caller(0, frozenset(Right), "command line")
 
 
 class Rate:
@@ -95,7 +97,7 @@ def _holder(bench: Workbench, shown: HTTPAuthorizationCredentials | None, rate: 
             token = holder_of(session, shown.credentials)
             if wants_noting(token):
                 note_use(session, token.id)
-        return Caller(token.id, frozenset(token.scopes))
+        return Caller(token.id, frozenset(token.scopes), f"program {token.name}"[:60])
     except TokenError as error:
         _insist(rate.wait(("no token", address), max(1, bench.settings.rate // _ATTEMPTS)))
         raise Refusal(401, str(error), {"WWW-Authenticate": 'Bearer error="invalid_token"'}) from error
@@ -113,10 +115,10 @@ def reading_session(bench: Bench) -> Iterator[Session]:
         yield session
 
 
-def writing_session(bench: Bench) -> Iterator[Session]:
+def writing_session(request: Request, bench: Bench) -> Iterator[Session]:
     """A session to change something: nobody else writes from its first moment on, so that what is compared with an ETag
     is what is changed. It commits before the answer is sent."""
-    with bench.database.session() as session:
+    with bench.database.acting(request.state.caller.name).session() as session:
         session.execute(text("BEGIN IMMEDIATE"))
         yield session
 

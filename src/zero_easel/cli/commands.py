@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from zero_easel.cli import backups, bringing_in, delivering, doors, fit, library, photos, rename, tokens
+from zero_easel.cli import backups, bringing_in, delivering, doors, fit, library, owner, photos, rename, tokens
 from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
 from zero_easel.cli.options import (
     CORES,
@@ -114,6 +114,7 @@ app.add_typer(delivering.runs, name="runs")
 app.command("deliver")(delivering.deliver)
 app.add_typer(delivering.targets, name="targets")
 app.add_typer(tokens.app, name="tokens")
+app.command("owner")(owner.owner)
 
 
 app.command("bring-in")(bringing_in.bring_in)
@@ -158,19 +159,29 @@ def worker(
 
 
 @app.command()
-def serve(port: Port = 8470, data: Data = None) -> None:
+def serve(
+    port: Port = 8470,
+    data: Data = None,
+    listen: Annotated[
+        str, typer.Option(metavar="ADDRESS", help="Of this machine; others reach it at any but 127.0.0.1.")
+    ] = "127.0.0.1",
+    certificate: Annotated[Path | None, typer.Option(help="For TLS: the certificate with its chain, PEM.")] = None,
+    key: Annotated[Path | None, typer.Option(help="For TLS: its private key, PEM.")] = None,
+) -> None:
     """Start the application."""
+    from zero_easel.web.server import Listening
     from zero_easel.web.server import serve as start
 
-    start(port, data, demo=False)
+    start(Listening(port, listen, certificate, key), data, demo=False)
 
 
 @app.command()
 def demo(port: Port = 8470, data: Data = None) -> None:
     """Start the application with the made-up shop Brindle Yard loaded."""
+    from zero_easel.web.server import Listening
     from zero_easel.web.server import serve as start
 
-    start(port, data, demo=True)
+    start(Listening(port), data, demo=True)
 
 
 def main() -> None:

@@ -81,7 +81,7 @@ def _library(data: Path | None) -> Iterator[Session]:
     database = Database(path)
     try:
         database.migrate()
-        with database.session() as session:
+        with database.acting("command line").session() as session:
             yield session
     finally:
         database.close()

@@ -22,6 +22,7 @@ from zero_easel.core.standard.naming import base_name, folder_name, plain, shows
 from zero_easel.library.changes.cutouts import requeue
 from zero_easel.library.changes.matches import stale
 from zero_easel.library.changes.standards import add_standard, change_rules, ensure_standard, remove_standard, used_by
+from zero_easel.library.people import journal
 from zero_easel.library.store.models import (
     Change,
     Clearing,
@@ -60,6 +61,7 @@ def create_shoot(session: Session, name: str, *, whole: bool = False) -> Shoot:
     shoot.standard = _whole_standard(session, name) if whole else ensure_standard(session)
     session.add(shoot)
     session.flush()
+    journal.write(session, "made the shoot", about=name, shoot_id=shoot.id)
     return shoot
 
 
@@ -71,8 +73,8 @@ def shoot_named(session: Session, name: str) -> Shoot:
 
 def rename_shoot(session: Session, shoot: Shoot, name: str) -> None:
     """Call a shoot otherwise. Raises ValueError if the name is empty."""
-    shoot.name = _named(name)
-    session.flush()
+    before, shoot.name = shoot.name, _named(name)
+    journal.write(session, f"renamed the shoot, which was {before}", about=shoot.name, shoot_id=shoot.id)
 
 
 def _named(name: str) -> str:
@@ -159,6 +161,7 @@ def bring_in(
     stale(session, [shoot.id])
     if photo.empty:
         requeue(session, shoot.id)
+    journal.write(session, f"brought in {name}", about=shoot.name, shoot_id=shoot.id, photo_id=photo.id)
     note = f"is the same picture as {same[0].name}" if same else ""
     return BroughtIn(photo.id, name, problem, note)
 
@@ -223,6 +226,7 @@ def delete_shoot(session: Session, vault: Vault, shoot: Shoot) -> None:
     if any(run.state == RunState.RUNNING for run in runs):
         raise ValueError("A run over this shoot is under way; stop it first.")
     ids = [run.id for run in runs]
+    journal.write(session, "deleted the shoot", about=shoot.name, shoot_id=shoot.id)
     session.execute(delete(PictureRow).where(PictureRow.run_id.in_(ids)))
     session.execute(delete(Run).where(Run.id.in_(ids)))
     for table in (Change, ShotRow, PhotoRow):

@@ -9,6 +9,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.naming import plain
+from zero_easel.library.people import journal
 from zero_easel.library.store.access import AccessToken, Right
 from zero_easel.library.store.models import now
 
@@ -41,6 +42,7 @@ def issue(session: Session, name: str, scopes: Collection[Right], days: int = US
     )
     session.add(row)
     session.flush()
+    journal.write(session, f"gave a token to {name}: {', '.join(row.scopes)}, for {days} days", about="tokens")
     return row, text
 
 
@@ -52,7 +54,7 @@ def all_tokens(session: Session) -> list[AccessToken]:
 def revoke(session: Session, token: AccessToken) -> None:
     """Let nobody in by it any more; told of it stays."""
     token.revoked = token.revoked or now()
-    session.flush()
+    journal.write(session, f"revoked the token of {token.name}", about="tokens")
 
 
 def holder_of(session: Session, text: str) -> AccessToken:

@@ -16,6 +16,7 @@ from zero_easel.engines.making import Made
 from zero_easel.library.batches import plan_shoot
 from zero_easel.library.changes.standards import freeze
 from zero_easel.library.lists.lines import takes_part
+from zero_easel.library.people import journal
 from zero_easel.library.shoots import waiting_to_be_read
 from zero_easel.library.store.models import Clearing, PhotoRow, PictureRow, PictureState, Run, RunState, Shoot, now
 from zero_easel.library.store.vault import Vault
@@ -125,6 +126,8 @@ def start_run(session: Session, vault: Vault, shoot: Shoot, only: Collection[int
         drafts = [_tried(draft, only) for draft in drafts]
     # Taken over before they are written down: of thousands each is written once.
     write_down(session, run.id, drafts, taken_over(session, vault, run, drafts))
+    what = "tried a few photos" if run.trial else f"started run {run.id}"
+    journal.write(session, what, about=shoot.name, shoot_id=shoot.id, standard_id=standard.id, run_id=run.id)
     _remove_trials(session, vault, run)
     finish_if_through(session, vault, run.id)
     session.refresh(run)
@@ -165,14 +168,21 @@ def set_state(session: Session, run: Run, state: RunState) -> None:
     fresh = run.state != state
     run.state = state
     run.ended = now() if state == RunState.STOPPED else None
+    if fresh:
+        _told(session, run, f"{run.name} is {state}")
     if fresh and state != RunState.RUNNING:
         tell_of_run(session, run)
+
+
+def _told(session: Session, run: Run, text: str) -> None:
+    journal.write(session, text, about=run.shoot.name, shoot_id=run.shoot_id, run_id=run.id)
 
 
 def go_first(session: Session, run: Run) -> None:
     """Let a run go before all others."""
     session.execute(update(Run).where(Run.id != run.id).values(urgent=False))
     run.urgent = True
+    _told(session, run, f"{run.name} goes first")
 
 
 def other_runs_go(session: Session, run: Run) -> bool:
@@ -195,6 +205,7 @@ def try_again(session: Session, run: Run) -> int:
             photo.clearing, photo.problem = Clearing.WAITING, ""
     if again:
         run.state, run.ended, run.note, run.resumed = RunState.RUNNING, None, "", now()
+        _told(session, run, f"tried {len(again)} failed pictures of {run.name} again")
     session.flush()
     return len(again)
 

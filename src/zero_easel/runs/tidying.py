@@ -8,6 +8,7 @@ from typing import NamedTuple
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
+from zero_easel.library.people import journal
 from zero_easel.library.store.models import CutoutRow, Original, PhotoRow, PictureRow, PictureState, Run, RunState, now
 from zero_easel.library.store.remembered import remember, remembered
 from zero_easel.library.store.vault import Vault
@@ -84,6 +85,8 @@ def keep_for(session: Session, days: int) -> None:
     if not 0 <= days <= 36_500:
         raise ValueError("runs are kept for 1 to 36,500 days, or for ever")
     remember(session, _RULE, days)
+    kept = f"{days} days" if days else "ever"
+    journal.write(session, f"finished runs are kept for {kept}", about="tidy up")
 
 
 def follow_rule(session: Session, vault: Vault) -> int:
@@ -104,7 +107,8 @@ def remove_runs(session: Session, vault: Vault, run_ids: Collection[int]) -> int
     for run_id in known:
         session.execute(delete(PictureRow).where(PictureRow.run_id == run_id))
         session.execute(delete(Run).where(Run.id == run_id))
-    session.flush()
+    if known:
+        journal.write(session, f"removed runs {', '.join(map(str, known))} and their pictures", about="tidy up")
     for run_id in known:
         vault.remove_run(run_id)
     return len(known)
@@ -130,6 +134,8 @@ def remove_previews(vault: Vault) -> int:
 def remove_orphans(session: Session, vault: Vault) -> int:
     """Take originals away that belong to no shoot; returns bytes. They cannot be made again."""
     orphans = _orphans(session, vault.entries("originals"))
+    if orphans:
+        journal.write(session, f"removed {len(orphans)} originals of no shoot for good", about="tidy up")
     _remove(vault, orphans)
     for some in _in_pieces([_key_of(entry) for entry in orphans]):
         session.execute(delete(Original).where(Original.digest.in_(some)))

@@ -4,7 +4,7 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
-from fastapi import FastAPI
+from fastapi import Depends, FastAPI
 from fastapi.staticfiles import StaticFiles
 
 from zero_easel.api import PREFIX
@@ -12,11 +12,14 @@ from zero_easel.api.app import create_api
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.news import News
+from zero_easel.web.rights import allowed
 from zero_easel.web.screens import (
     assets,
     hand_over,
+    journal,
     live,
     media,
+    people,
     products,
     programs,
     runs,
@@ -25,6 +28,7 @@ from zero_easel.web.screens import (
     tidy_up,
     versions,
 )
+from zero_easel.web.screens.people import Doors
 from zero_easel.web.screens.stages import (
     bring_in,
     clearing,
@@ -40,6 +44,7 @@ from zero_easel.web.screens.stages import (
 from zero_easel.web.security import Guard
 from zero_easel.web.troubles import tell_troubles
 from zero_easel.web.turns import Turns
+from zero_easel.web.who import SignedIn
 from zero_easel.workbench import Workbench
 
 _STATIC = Path(__file__).parent / "static"
@@ -60,9 +65,16 @@ def create_app(bench: Workbench) -> FastAPI:
         await news.end()
         bench.close()
 
-    app = FastAPI(title="Zero Easel", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
+    app = FastAPI(
+        title="Zero Easel",
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url=None,
+        dependencies=[Depends(allowed)],
+    )
     app.state.bench, app.state.flash, app.state.news = bench, Flash(), news
-    app.state.shutters = {}
+    app.state.shutters, app.state.doors = {}, Doors()
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     for screen in (
         shoots,
@@ -84,6 +96,8 @@ def create_app(bench: Workbench) -> FastAPI:
         runs,
         tidy_up,
         programs,
+        people,
+        journal,
         products,
         media,
     ):
@@ -92,5 +106,6 @@ def create_app(bench: Workbench) -> FastAPI:
     tell_troubles(app)
     app.add_middleware(Turns)
     app.add_middleware(KeptPages, database=bench.database.path)
-    app.add_middleware(Guard, upload_bytes=bench.settings.upload_mb * 1_000_000)
+    app.add_middleware(SignedIn, database=bench.database)
+    app.add_middleware(Guard, upload_bytes=bench.settings.upload_mb * 1_000_000, hosts=bench.settings.host_names)
     return app

@@ -13,11 +13,13 @@ from typing import NamedTuple
 from cachetools import LRUCache
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from zero_easel.web.who import Who
+
 _PAGES = re.compile(r"/|/status|/products|/standards|/shoots/[0-9]{1,9}/(bring-in|match|clear|light|names|place|whole)")
 _BYTES, _LARGEST = 32_000_000, 2_000_000
 
 
-_Key = tuple[str, bytes, bool]
+_Key = tuple[str, bytes, bool, Who]
 
 
 class _Page(NamedTuple):
@@ -116,4 +118,5 @@ def _key_of(scope: Scope) -> _Key | None:
     query = scope["query_string"]
     if b"note=" in query or len(query) > 500:
         return None
-    return scope["path"], query, any(name == b"hx-request" for name, _ in scope["headers"])
+    partial = any(name == b"hx-request" for name, _ in scope["headers"])
+    return scope["path"], query, partial, scope["state"]["who"]

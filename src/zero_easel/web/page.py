@@ -45,7 +45,7 @@ def bench_of(request: Request) -> Workbench:
 
 def session_of(request: Request) -> Iterator[Session]:
     """A database session that commits when the request went well, before the answer is sent."""
-    with bench_of(request).database.session() as session:
+    with bench_of(request).database.acting(request.state.who.name).session() as session:
         yield session
 
 

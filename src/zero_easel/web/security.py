@@ -1,6 +1,6 @@
 """What stands between the application and the rest of the browser: hosts, cross-site requests, sizes, policies."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -19,22 +19,24 @@ POLICY = (
 
 
 class Guard:
-    """ASGI middleware: loopback host names only (a foreign name that resolves here is an attack), no request that
-    changes anything from another site, no body over the limit, and a strict content policy on every answer."""
+    """ASGI middleware: known host names only (a foreign name that resolves here is an attack), no request that changes
+    anything from another site, no body over the limit, and a strict content policy on every answer. hosts: names that
+    it answers to, besides those of this machine itself."""
 
-    def __init__(self, app: ASGIApp, upload_bytes: int) -> None:
+    def __init__(self, app: ASGIApp, upload_bytes: int, hosts: Collection[str] = ()) -> None:
         self._app, self._limit = app, upload_bytes
+        self._hosts = _LOOPBACK | {host.casefold() for host in hosts}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Let a request through, or answer it with the reason why not."""
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
-        refused = _refusal(scope["method"], Headers(scope=scope), self._limit)
+        refused = _refusal(scope["method"], Headers(scope=scope), self._limit, self._hosts)
         if refused:
-            await refusal(scope, *refused)(scope, receive, _with_policy(send))
+            await refusal(scope, *refused)(scope, receive, _with_policy(send, secure=scope["scheme"] == "https"))
             return
-        send = _with_policy(send)
+        send = _with_policy(send, secure=scope["scheme"] == "https")
         if scope["method"] == "HEAD":
             # Answered as GET is (RFC 9110, 9.3.2), and what would follow the headers is left out.
             scope, send = {**scope, "method": "GET"}, _without_body(send)
@@ -48,9 +50,9 @@ def refusal(scope: Scope, status: int, reason: str, headers: Mapping[str, str] |
     return PlainTextResponse(reason, status, dict(headers or {}))
 
 
-def _refusal(method: str, headers: Headers, limit: int) -> tuple[int, str] | None:
-    if _host_of(headers.get("host", "")) not in _LOOPBACK:
-        return 400, "This application answers on this computer only."
+def _refusal(method: str, headers: Headers, limit: int, hosts: Collection[str]) -> tuple[int, str] | None:
+    if _host_of(headers.get("host", "")) not in hosts:
+        return 400, "This application is not at this address."
     if method not in _SAFE:
         site = headers.get("sec-fetch-site", "same-origin")
         origin = headers.get("origin")
@@ -90,7 +92,7 @@ class _Counted:
         return message
 
 
-def _with_policy(send: Send) -> Send:
+def _with_policy(send: Send, *, secure: bool) -> Send:
     async def sender(message: Message) -> None:
         if message["type"] == "http.response.start":
             headers = MutableHeaders(scope=message)
@@ -100,6 +102,8 @@ def _with_policy(send: Send) -> Send:
             headers["Cross-Origin-Opener-Policy"] = "same-origin"
             headers["Cross-Origin-Resource-Policy"] = "same-origin"
             headers.setdefault("Cache-Control", "no-store")
+            if secure:
+                headers["Strict-Transport-Security"] = "max-age=31536000"
         await send(message)
 
     return sender

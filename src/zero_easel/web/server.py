@@ -6,6 +6,7 @@ import sys
 from contextlib import suppress
 from pathlib import Path
 from types import FrameType
+from typing import NamedTuple
 
 import structlog
 import uvicorn
@@ -13,6 +14,8 @@ from filelock import Timeout
 
 from zero_easel.demo import load_demo
 from zero_easel.files import data_lock
+from zero_easel.library.people.accounts import all_people
+from zero_easel.library.store.people import Role
 from zero_easel.library.store.vault import InUseError
 from zero_easel.settings import Settings
 from zero_easel.web.app import create_app
@@ -25,8 +28,29 @@ _TURN = 0.0005
 """Seconds for which a thread may keep others waiting; Python's own value is ten times that."""
 
 
-def serve(port: int, data: Path | None, *, demo: bool) -> None:
-    """Serve until interrupted; demo loads the made-up shop first. Ends with a sentence if it cannot start."""
+class Listening(NamedTuple):
+    """Where it is to be reached. host: an address of this machine. certificate, key: files for TLS, PEM."""
+
+    port: int
+    host: str = HOST
+    certificate: Path | None = None
+    key: Path | None = None
+
+    @property
+    def elsewhere(self) -> bool:
+        """Whether other machines reach it."""
+        return self.host not in (HOST, "localhost", "::1")
+
+    @property
+    def address(self) -> str:
+        """As a browser on this machine has it, but for the port."""
+        host = f"[{self.host}]" if ":" in self.host else self.host
+        return f"{'https' if self.certificate else 'http'}://{host}"
+
+
+def serve(listening: Listening, data: Path | None, *, demo: bool) -> None:
+    """Serve until interrupted; demo loads the made-up shop first. Ends with a sentence and exit status 2 if it may not
+    be reached so, and with a sentence if it cannot start."""
     # What went wrong in a few lines, not with every value that was at hand.
     structlog.configure(
         processors=[
@@ -44,18 +68,56 @@ def serve(port: int, data: Path | None, *, demo: bool) -> None:
         sys.exit(f"zero-easel: another Zero Easel is using {settings.data}; end it, or name another folder by --data.")
     except OSError as error:
         sys.exit(f"zero-easel: {settings.data} cannot be used: {error.strerror or error}.")
-    listener = _listen(port)
-    answer_first()
     bench = _ready(settings)
+    if reason := _why_not(listening, settings, bench):
+        print(f"zero-easel: {reason}", file=sys.stderr)
+        sys.exit(2)
+    listener = _listen(listening)
+    answer_first()
     if demo:
         load_demo(bench)
-    print(f"Zero Easel is at http://{HOST}:{listener.getsockname()[1]} - end it with Ctrl-C.", flush=True)
+    print(f"Zero Easel is at {listening.address}:{listener.getsockname()[1]} - end it with Ctrl-C.", flush=True)
     print(f"Everything is kept in {settings.data}", flush=True)
     app = create_app(bench)
-    config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=5)
+    config = uvicorn.Config(
+        app,
+        log_level="warning",
+        timeout_graceful_shutdown=5,
+        server_header=False,
+        # Where a request comes from is asked of nobody but the proxies that are named.
+        proxy_headers=bool(settings.trusted_proxies),
+        forwarded_allow_ips=settings.trusted_proxies,
+        ssl_certfile=listening.certificate,
+        ssl_keyfile=listening.key,
+    )
     with suppress(KeyboardInterrupt):
         _Server(config, app.state.news).run(sockets=[listener])
     del lock
+
+
+def _why_not(listening: Listening, settings: Settings, bench: Workbench) -> str:
+    """Why it may not be reached from elsewhere as it stands, as a sentence, or ""."""
+    if listening.key and not listening.certificate:
+        return "--key needs the --certificate that it belongs to."
+    for file in (listening.certificate, listening.key):
+        if file is not None and not file.is_file():
+            return f"{file} is not there."
+    if not listening.elsewhere:
+        return ""
+    with bench.database.session() as session:
+        if not any(person.role == Role.OWNER and person.active for person in all_people(session)):
+            return (
+                f"others would reach it at {listening.host}, and nobody has an account. Make the owner first: "
+                f"zero-easel owner NAME --data {settings.data}"
+            )
+    if not listening.certificate and not settings.trusted_proxies:
+        return (
+            "passwords would travel for everybody to read. Give --certificate and --key, or name the proxy that "
+            "speaks TLS for it in ZERO_EASEL_PROXIES."
+        )
+    if not settings.host_names:
+        return "say by which name browsers reach it: ZERO_EASEL_HOSTS=easel.shop.example"
+    return ""
 
 
 class _Server(uvicorn.Server):
@@ -91,13 +153,15 @@ def answer_first() -> None:
     gc.set_threshold(100_000, 50, 100)
 
 
-def _listen(port: int) -> socket.socket:
-    """A listening socket on the port, or on the next free one."""
-    for candidate in range(port, min(port + _PORTS, 65536)):
-        listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+def _listen(listening: Listening) -> socket.socket:
+    """A listening socket on the port, or, where nobody elsewhere counts on it, on the next free one."""
+    port, tries = listening.port, 1 if listening.elsewhere else _PORTS
+    for candidate in range(port, min(port + tries, 65536)):
+        family = socket.AF_INET6 if ":" in listening.host else socket.AF_INET
+        listener = socket.socket(family, socket.SOCK_STREAM)
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            listener.bind((HOST, candidate))
+            listener.bind((listening.host, candidate))
             listener.listen(128)
             return listener
         except OSError:

@@ -14,7 +14,7 @@ from zero_easel.api.pages import Listing, PartAsked
 from zero_easel.api.problems import Refusal, problems
 from zero_easel.api.told import ByCamera, ChangedPhoto, Point, SeenPhoto, SeenShoot, Sent, YesOrNo
 from zero_easel.api.versions import Seen, tagged
-from zero_easel.library.changes.cutouts import set_empty
+from zero_easel.library.changes.cutouts import accept_cutouts, set_empty
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.lists.lines import PhotoLine, doubtful, line_of, lines_of, takes_part
@@ -174,8 +174,7 @@ def change_photo(
     if asked.empty is not None and asked.empty != photo.empty:
         set_empty(session, photo, asked.empty)
     if asked.accepted is not None:
-        photo.accepted = asked.accepted
-    session.flush()
+        accept_cutouts(session, [photo], asked.accepted)
     after.add_task(bench.dispatcher.wake)
     tagged(response, decisions_of(photo))
     return _whole(session, photo)

@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, BackgroundTasks, File, Query, Response, UploadFile
+from fastapi import APIRouter, BackgroundTasks, File, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -213,7 +213,7 @@ def remove_shoot(session: Writing, bench: Bench, shoot: ChangedShoot, seen: Seen
 
 
 @router.post("/shoots/{shoot_id}/files", dependencies=may(Right.PHOTOS), responses=problems(413))
-def bring_files_in(bench: Bench, shoot_id: Number, files: Files) -> FilesTaken:
+def bring_files_in(request: Request, bench: Bench, shoot_id: Number, files: Files) -> FilesTaken:
     """Bring photos, product tables, shot lists and ZIP archives of them in. Each is told apart; one that is damaged
     stops nothing. The same file under the same name comes in once, however often it is sent."""
     with bench.database.session() as session:
@@ -221,7 +221,9 @@ def bring_files_in(bench: Bench, shoot_id: Number, files: Files) -> FilesTaken:
     taken: list[FileTaken] = []
     for file in files:
         bench.dispatcher.arriving()
-        for one in take(bench.database, bench.vault, shoot_id, file.filename or "", file.file):
+        for one in take(
+            bench.database.acting(request.state.caller.name), bench.vault, shoot_id, file.filename or "", file.file
+        ):
             taken.append(FileTaken(name=one.name, kind=one.kind, taken=one.ok, said=one.message))
     bench.dispatcher.wake()
     return FilesTaken(files=taken)

@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session
 from zero_easel.doors.out.hosts import Door, HostError, check_address, door_to
 from zero_easel.doors.out.sealing import Seal, SealError
 from zero_easel.doors.rounds import Rounds
+from zero_easel.library.people import journal
 from zero_easel.library.store.access import Event, Message, MessageState, Webhook
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import now
@@ -51,6 +52,7 @@ def add_webhook(
     hook = Webhook(address=address, events=chosen, sealed=seal.close(secret))
     session.add(hook)
     session.flush()
+    journal.write(session, f"{address} is told of {', '.join(chosen)}", about="webhooks")
     return hook, secret
 
 
@@ -61,6 +63,7 @@ def all_webhooks(session: Session) -> list[Webhook]:
 
 def remove_webhook(session: Session, hook: Webhook) -> None:
     """Tell it nothing any more; what waits for it goes."""
+    journal.write(session, f"{hook.address} is told nothing any more", about="webhooks")
     session.execute(delete(Message).where(Message.webhook_id == hook.id))
     session.delete(hook)
     session.flush()

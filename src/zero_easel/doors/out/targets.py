@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.naming import base_name, folder_name, one_file, portable
 from zero_easel.core.standard.patterns import Pattern, PatternError
+from zero_easel.library.people import journal
 from zero_easel.library.store.doors import HandOverTarget, Sending, SendingState, TargetKind
 from zero_easel.library.store.models import PictureRow, Run, Shoot, now
 from zero_easel.runs.archive import handed_over
@@ -80,6 +81,7 @@ def add_target(
     target.sealed = sealed
     session.add(target)
     session.flush()
+    journal.write(session, f"pictures are handed over to {target.name}, {target.address}", shoot_id=shoot.id)
     return target
 
 
@@ -95,11 +97,12 @@ def change_target(
         session.execute(delete(Sending).where(Sending.target_id == target.id))
     target.sealed = sealed or target.sealed
     target.trouble = ""
-    session.flush()
+    journal.write(session, f"changed how pictures get to {target.name}, {target.address}", shoot_id=shoot.id)
 
 
 def remove_target(session: Session, target: HandOverTarget) -> None:
     """Hand nothing over there any more; what lies there stays."""
+    journal.write(session, f"nothing is handed over to {target.name} any more", shoot_id=target.shoot_id)
     session.execute(delete(Sending).where(Sending.target_id == target.id))
     session.delete(target)
     session.flush()
@@ -189,6 +192,8 @@ def hand_over(session: Session, target: HandOverTarget, run: Run) -> int:
         _again(row, picture.sha256)
         count += 1
     session.flush()
+    text = f"handed {count} pictures of {run.name} over to {target.name}"
+    journal.write(session, text, about=run.shoot.name, shoot_id=run.shoot_id, run_id=run.id)
     return count
 
 

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from zero_easel.library.people import journal
 from zero_easel.library.store.models import Clearing, CutoutRow, PhotoRow
 from zero_easel.library.store.vault import Vault, cutout_key
 
@@ -22,8 +23,18 @@ def empties_of(session: Session, shoot_id: int) -> list[str]:
 def set_empty(session: Session, photo: PhotoRow, empty: bool) -> None:
     """Say that a photo shows the bare backdrop, or that it shows an item after all; its shoot is cleared again."""
     photo.empty = empty
-    session.flush()
+    text = f"{photo.name} shows {'the bare backdrop' if empty else 'an item'}"
+    journal.write(session, text, shoot_id=photo.shoot_id, photo_id=photo.id)
     requeue(session, photo.shoot_id)
+
+
+def accept_cutouts(session: Session, photos: Sequence[PhotoRow], accepted: bool = True) -> None:
+    """Say that cutouts have been seen and will do, or take that back."""
+    for photo in [photo for photo in photos if photo.accepted != accepted]:
+        photo.accepted = accepted
+        text = f"cutout of {photo.name} {'accepted' if accepted else 'to be looked at again'}"
+        journal.write(session, text, shoot_id=photo.shoot_id, photo_id=photo.id)
+    session.flush()
 
 
 def requeue(session: Session, shoot_id: int) -> None:

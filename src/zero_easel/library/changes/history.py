@@ -9,6 +9,7 @@ from typing import NamedTuple
 from sqlalchemy import ColumnElement, and_, func, select
 from sqlalchemy.orm import Session
 
+from zero_easel.library.people import journal
 from zero_easel.library.store.models import Change, Stage, State
 
 
@@ -56,6 +57,7 @@ def record(
         )
     )
     session.flush()
+    journal.write(session, text, shoot_id=shoot_id, photo_id=photo_id, standard_id=standard_id)
 
 
 def undoable(session: Session, where: Where) -> Undoable:

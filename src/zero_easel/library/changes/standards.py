@@ -21,6 +21,7 @@ from zero_easel.core.standard.patterns import PatternError
 from zero_easel.core.standard.rule import Part
 from zero_easel.library.changes.history import Where, record
 from zero_easel.library.changes.matches import stale
+from zero_easel.library.people import journal
 from zero_easel.library.products import free_columns
 from zero_easel.library.store.models import Change, Run, Shoot, Stage, StandardRow, StandardVersion, State, now
 
@@ -62,6 +63,7 @@ def add_standard(session: Session, rules: Standard) -> StandardRow:
     row = StandardRow(rules=rules.model_copy(update={"name": name}))
     session.add(row)
     session.flush()
+    journal.write(session, "made the standard", about=name, standard_id=row.id)
     return row
 
 
@@ -73,6 +75,7 @@ def remove_standard(session: Session, row: StandardRow) -> None:
         raise StandardError("a run used it, and its history is kept")
     if session.scalar(select(func.count()).select_from(StandardRow)) == 1:
         raise StandardError("it is the only one")
+    journal.write(session, "removed the standard", about=row.rules.name, standard_id=row.id)
     session.delete(row)
     session.flush()
 
@@ -85,6 +88,8 @@ def used_by(session: Session, row: StandardRow) -> list[Shoot]:
 def follow(session: Session, shoot: Shoot, row: StandardRow) -> None:
     """Let a shoot follow another standard; views in turn are the standard's, so it is matched again."""
     shoot.standard_id = row.id
+    text = f"the shoot follows {row.rules.name}"
+    journal.write(session, text, about=shoot.name, shoot_id=shoot.id, standard_id=row.id)
     stale(session, [shoot.id])
     session.flush()
     session.refresh(shoot)
@@ -208,6 +213,7 @@ def freeze(session: Session, row: StandardRow, label: str = "") -> StandardVersi
         version = StandardVersion(standard_id=row.id, number=row.version, rules=row.rules)
         session.add(version)
     if label:
+        journal.write(session, f"named version {row.version} {label}", about=row.rules.name, standard_id=row.id)
         version.label = " ".join(label.split())[:120]
     row.frozen = True
     session.flush()

@@ -13,6 +13,7 @@ from zero_easel.library.changes.matches import rematch
 from zero_easel.library.changes.repairs import set_shots
 from zero_easel.library.changes.standards import restore_rules
 from zero_easel.library.changes.touchups import set_marks
+from zero_easel.library.people import journal
 from zero_easel.library.store.models import Change, PhotoRow, Shoot, StandardRow, State
 
 
@@ -49,6 +50,14 @@ def _step(session: Session, where: Where, *, back: bool) -> Step | None:
     if side.photos or side.shots is not None or (side.cards, side.raw_counts, side.bursts) != (None, None, None):
         _match(session, change, side)
     session.flush()
+    done = "undone" if back else "done again"
+    journal.write(
+        session,
+        f"{done}: {change.text}",
+        shoot_id=change.shoot_id,
+        photo_id=change.photo_id,
+        standard_id=change.standard_id,
+    )
     lost = change.after.rules and not changes
     return Step(f"{change.text} (changed elsewhere since, and left as it is)" if lost else change.text, changes)
 

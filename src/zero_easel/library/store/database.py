@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from copy import copy
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,8 @@ from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
 from sqlalchemy.orm import Session, sessionmaker
 
+BY = "by"
+"""Key of a session's info: the name of whoever acts in it, "" for the application itself."""
 _CONNECTIONS = 32
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -27,6 +30,13 @@ class Database:
         )
         event.listen(self.engine, "connect", _prepare)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        self._who = ""
+
+    def acting(self, who: str) -> "Database":
+        """The same, for what somebody does, whose name the journal tells."""
+        other = copy(self)
+        other._who = who
+        return other
 
     def migrate(self) -> None:
         """Bring the tables to the newest revision."""
@@ -36,6 +46,7 @@ class Database:
     def session(self) -> Iterator[Session]:
         """A session that commits at the end of the block and rolls back if it raises."""
         with self._sessions.begin() as session:
+            session.info[BY] = self._who
             yield session
 
     def close(self) -> None:

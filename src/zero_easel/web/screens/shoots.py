@@ -40,9 +40,12 @@ def new_shoot(
     in one by one."""
     shoot = create_shoot(session, name.strip() or day(datetime.now(UTC)), whole=whole)
     session.commit()
+    database = bench.database.acting(request.state.who.name)
     for file in files or ():
         if file.filename:
-            for _ in take(bench.database, bench.vault, shoot.id, file.filename, file.file):
+            for _ in take(
+                bench.database.acting(request.state.who.name), bench.vault, shoot.id, file.filename, file.file
+            ):
                 pass
             after.add_task(bench.dispatcher.wake)
     address = f"/shoots/{shoot.id}/{'whole' if whole else 'bring-in'}"

@@ -85,7 +85,7 @@ def take_files(
         for file in files:
             name = f"{folder}/{file.filename or ''}" if folder else file.filename or ""
             bench.dispatcher.arriving()
-            for report in take(bench.database, bench.vault, shoot_id, name, file.file):
+            for report in take(bench.database.acting(request.state.who.name), bench.vault, shoot_id, name, file.file):
                 bench.dispatcher.arriving()
                 yield json.dumps(report._asdict(), ensure_ascii=False) + "\n"
         bench.dispatcher.wake()

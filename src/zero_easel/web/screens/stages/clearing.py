@@ -11,6 +11,7 @@ from sqlalchemy import select
 
 from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.core.standard.naming import portable
+from zero_easel.library.changes.cutouts import accept_cutouts
 from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.lists.lines import PhotoLine, doubtful, lines_of, takes_part
 from zero_easel.library.shoots import photos_of
@@ -44,8 +45,7 @@ def clear_wall(request: Request, session: Db, bench: Bench, shoot: ShootById, se
 @router.post("/photos/{photo_id}/accept")
 def accept(request: Request, session: Db, bench: Bench, photo: PhotoById) -> Response:
     """Accept a cutout as it is, or take that back."""
-    photo.accepted = not photo.accepted
-    session.flush()
+    accept_cutouts(session, [photo], not photo.accepted)
     return _after(request, session, bench, photo)
 
 
@@ -65,18 +65,14 @@ def accept_chosen(
     chosen: Annotated[list[Number], Form(default_factory=list)],
 ) -> HTMLResponse:
     """Accept the cutouts that were chosen."""
-    for photo in photos_of(session, shoot.id):
-        photo.accepted = photo.accepted or photo.id in chosen
-    session.flush()
+    accept_cutouts(session, [photo for photo in photos_of(session, shoot.id) if photo.id in chosen])
     return clear_wall(request, session, bench, shoot)
 
 
 @router.post("/shoots/{shoot_id}/accept-all")
 def accept_all(request: Request, session: Db, bench: Bench, shoot: ShootById) -> HTMLResponse:
     """Accept all cutouts that wait for a look."""
-    for photo in photos_of(session, shoot.id):
-        photo.accepted = photo.accepted or doubtful(photo)
-    session.flush()
+    accept_cutouts(session, [photo for photo in photos_of(session, shoot.id) if doubtful(photo)])
     return clear_wall(request, session, bench, shoot)
 
 
