@@ -219,11 +219,10 @@ def bring_files_in(request: Request, bench: Bench, shoot_id: Number, files: File
     with bench.database.session() as session:
         found(session.get(Shoot, shoot_id), "shoot")
     taken: list[FileTaken] = []
+    database = bench.database.acting(request.state.caller.name)
     for file in files:
         bench.dispatcher.arriving()
-        for one in take(
-            bench.database.acting(request.state.caller.name), bench.vault, shoot_id, file.filename or "", file.file
-        ):
+        for one in take(database, bench.vault, shoot_id, file.filename or "", file.file):
             taken.append(FileTaken(name=one.name, kind=one.kind, taken=one.ok, said=one.message))
     bench.dispatcher.wake()
     return FilesTaken(files=taken)

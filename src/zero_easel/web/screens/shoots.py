@@ -43,9 +43,7 @@ def new_shoot(
     database = bench.database.acting(request.state.who.name)
     for file in files or ():
         if file.filename:
-            for _ in take(
-                bench.database.acting(request.state.who.name), bench.vault, shoot.id, file.filename, file.file
-            ):
+            for _ in take(database, bench.vault, shoot.id, file.filename, file.file):
                 pass
             after.add_task(bench.dispatcher.wake)
     address = f"/shoots/{shoot.id}/{'whole' if whole else 'bring-in'}"
