@@ -11,6 +11,7 @@ from zero_easel.api import PREFIX
 from zero_easel.api.app import create_api
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
+from zero_easel.web.meanwhile import Meanwhile, note_place
 from zero_easel.web.news import News
 from zero_easel.web.rights import allowed
 from zero_easel.web.screens import (
@@ -71,10 +72,10 @@ def create_app(bench: Workbench) -> FastAPI:
         docs_url=None,
         redoc_url=None,
         openapi_url=None,
-        dependencies=[Depends(allowed)],
+        dependencies=[Depends(allowed), Depends(note_place)],
     )
     app.state.bench, app.state.flash, app.state.news = bench, Flash(), news
-    app.state.shutters, app.state.doors = {}, Doors()
+    app.state.shutters, app.state.doors, app.state.meanwhile = {}, Doors(), Meanwhile()
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     for screen in (
         shoots,

@@ -1,6 +1,7 @@
 """The shoots page, and the door to a shoot."""
 
 from datetime import UTC, datetime
+from html import escape
 from typing import Annotated
 
 from fastapi import APIRouter, BackgroundTasks, File, Form, Request, UploadFile
@@ -11,7 +12,9 @@ from zero_easel.library.incoming import take
 from zero_easel.library.lists.summary import shelves
 from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot
 from zero_easel.library.store.models import Shoot
+from zero_easel.web.meanwhile import InMind
 from zero_easel.web.page import Bench, Db, ShootById, day, show
+from zero_easel.web.rights import Asking
 from zero_easel.web.stages import stages, stages_of_all
 
 router = APIRouter()
@@ -68,6 +71,15 @@ def zero_line(request: Request, session: Db, shoot: ShootById, stage: str) -> HT
     marks = stages(session, shoot)
     here = stage if stage in {mark.key for mark in marks} else marks[0].key
     return show(request, "_zero_line.html", shoot=shoot, marks=marks, stage=here)
+
+
+@router.get("/shoots/{shoot_id}/here")
+def who_is_here(shoot: ShootById, mind: InMind, who: Asking) -> HTMLResponse:
+    """Who else is at a shoot just now, in a few words."""
+    others = mind.others_at(shoot.id, who)
+    return HTMLResponse(
+        f"{escape(' and '.join(others))} {'is' if len(others) == 1 else 'are'} here, too" if others else ""
+    )
 
 
 @router.get("/shoots/{shoot_id}/delete")

@@ -46,6 +46,7 @@ from zero_easel.library.lists.lineup import row_of
 from zero_easel.library.products import free_columns
 from zero_easel.library.size_sets import keep_sizes, size_sets
 from zero_easel.library.store.models import PhotoRow, ProductRow, Shoot, Stage, StandardRow
+from zero_easel.web.meanwhile import Conflict, InMind, Meanwhile, Saw, Seen
 from zero_easel.web.page import Bench, Db, Number, ShootById, found, show
 from zero_easel.web.samples import samples_of
 
@@ -119,6 +120,8 @@ def change_rule(
     session: Db,
     bench: Bench,
     row: StandardById,
+    mind: InMind,
+    saw: Seen,
     field: str = Form(),
     value: str = Form(""),
     shoot_id: Annotated[Number, Form()] = 0,
@@ -129,7 +132,10 @@ def change_rule(
 ) -> HTMLResponse:
     """Change one value; what is not possible is said, and nothing changes."""
     error, scope = "", Scope(category, view)
+    conflict = set_meanwhile(mind, row, scope, field, value, saw)
     try:
+        if conflict is not None:
+            raise StandardError(conflict.said)
         if drop:
             drop_rule(session, row, field, scope)
         else:
@@ -140,7 +146,7 @@ def change_rule(
     if field.split(".")[0] in _NAMING or field in ("canvas.width", "canvas.height"):
         context["example"] = _example(session, session.get(Shoot, shoot_id))
     answer = show(request, "_rules_answer.html", error=error, saved="" if error else field, **context)
-    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(row.rules, scope, field, error)})
+    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(row.rules, scope, field, error, conflict)})
     if not error and field.split(".")[0] in LISTS and field.endswith(".name"):
         # Every field of that part has another name now.
         answer.headers["HX-Refresh"] = "true"
@@ -314,9 +320,22 @@ def _sizes(rules: Standard) -> list[str]:
     return [f"{d.name} {' x '.join(map(str, size_of(rules, d)))} {d.kind.label}" for d in rules.deliverables]
 
 
-def ruled(rules: Standard, scope: Scope, field: str, error: str) -> dict[str, Any]:
-    """What a page's fields are told after a change: all values as they are kept, and which are the scope's own."""
+def set_meanwhile(
+    mind: Meanwhile, row: StandardRow, scope: Scope, field: str, wanted: str, saw: Saw
+) -> Conflict | None:
+    """What somebody else has set a rule to since it was seen; else who sets it now is kept in mind."""
+    key, present = (row.id, scope, field), values_as_typed(row.rules, scope).get(field, "")
+    conflict = mind.conflict(key, present, wanted, saw)
+    if conflict is None:
+        mind.note(key, saw)
+    return conflict
+
+
+def ruled(rules: Standard, scope: Scope, field: str, error: str, conflict: Conflict | None = None) -> dict[str, Any]:
+    """What a page's fields are told after a change: all values as they are kept, which are the scope's own, and what
+    somebody else has set meanwhile."""
     return {
+        "conflict": {**conflict._asdict(), "said": conflict.said} if conflict else None,
         "field": field,
         "refused": field if error else "",
         "values": values_as_typed(rules, scope),

@@ -40,8 +40,9 @@ from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Original, PhotoRow, Shoot
 from zero_easel.pipeline import rectified_photo
 from zero_easel.web.closer import agreements, closer_of, is_apart, preview_of
+from zero_easel.web.meanwhile import InMind, Seen
 from zero_easel.web.page import Bench, Db, Number, ShootById, found, plural, show
-from zero_easel.web.screens.standards import ruled, step_told
+from zero_easel.web.screens.standards import ruled, set_meanwhile, step_told
 from zero_easel.web.stages import stages
 from zero_easel.web.straightening import known_lens, straight_large
 
@@ -123,16 +124,26 @@ def light_page(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
 
 
 @router.post("/shoots/{shoot_id}/light/rule")
-def rule(request: Request, session: Db, shoot: ShootById, field: str = Form(), value: str = Form("")) -> HTMLResponse:
+def rule(
+    request: Request,
+    session: Db,
+    shoot: ShootById,
+    mind: InMind,
+    saw: Seen,
+    field: str = Form(),
+    value: str = Form(""),
+) -> HTMLResponse:
     """Change one value; what is not possible is said, and nothing changes."""
-    error = ""
+    error, conflict = "", set_meanwhile(mind, shoot.standard, ALL, field, value, saw)
     try:
+        if conflict is not None:
+            raise StandardError(conflict.said)
         change_rule(session, shoot, field, value)
     except StandardError as problem:
         error = str(problem)
     told = {"error": error, "saved": not error, "marks": stages(session, shoot), "stage": "light"}
     answer = show(request, "_light_answer.html", 200, **told, **_context(request, session, shoot))
-    answer.headers["HX-Trigger"] = json.dumps({"ruled": _told(shoot, field, error)})
+    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(shoot.standard.rules, ALL, field, error, conflict)})
     return answer
 
 

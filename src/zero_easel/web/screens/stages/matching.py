@@ -31,6 +31,7 @@ from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import count_products, find_code, find_products, products_by_code, products_unseen
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
+from zero_easel.web.meanwhile import Conflict, InMind, Seen
 from zero_easel.web.page import Db, Number, PhotoById, ShootById, found, show
 from zero_easel.web.stages import stages
 
@@ -73,10 +74,22 @@ def suggest(session: Db, q: str = "") -> list[dict[str, str]]:
 
 @router.post("/photos/{photo_id}/match")
 def set_match(
-    request: Request, session: Db, photo: PhotoById, code: str = Form(""), view: str = Form("")
+    request: Request,
+    session: Db,
+    photo: PhotoById,
+    mind: InMind,
+    saw: Seen,
+    code: str = Form(""),
+    view: str = Form(""),
 ) -> HTMLResponse:
-    """Say by hand what a photo shows."""
+    """Say by hand what a photo shows. If somebody else has said something meanwhile, both stand there until one is
+    chosen."""
     known = find_code(session, code) or _only_one(session, code)
+    key, wanted = ("match", photo.id), shown_as(known or code, view)
+    conflict = mind.conflict(key, shown_as(photo.code, photo.view), wanted, saw)
+    if conflict is not None:
+        return _matched(request, session, photo, conflict=conflict)
+    mind.note(key, saw)
     if (known or code, view) != (photo.code, photo.view):
         assign(session, session.get_one(Shoot, photo.shoot_id), [photo.id], known or code, view)
     warning = "not in the catalog" if code and known is None else ""
@@ -221,7 +234,14 @@ def _fresh(
     return show(request, "_matches.html", answer=True, message=message, failed=failed, **_matches(session, shoot, page))
 
 
-def _matched(request: Request, session: Db, photo: PhotoRow, warning: str = "") -> HTMLResponse:
+def shown_as(code: str, view: str) -> str:
+    """Product and view as one value, by which it is told whether somebody else has changed them."""
+    return f"{code} {view}".strip()
+
+
+def _matched(
+    request: Request, session: Db, photo: PhotoRow, warning: str = "", conflict: Conflict | None = None
+) -> HTMLResponse:
     """What follows from a match, each part for its own place on the page: the fields stay as a person left them."""
     session.flush()
     shoot = session.get_one(Shoot, photo.shoot_id)
@@ -232,12 +252,14 @@ def _matched(request: Request, session: Db, photo: PhotoRow, warning: str = "") 
         photo=photo,
         names=names,
         warning=warning,
+        conflict=conflict,
         answer=True,
         shoot=shoot,
         marks=stages(session, shoot),
         stage="match",
         steps=undoable(session, Where(Stage.MATCH, shoot.id)),
     )
-    matched = {"photo": photo.id, "code": photo.code, "view": photo.view}
+    seen = shown_as(photo.code, photo.view)
+    matched = {"photo": photo.id, "code": photo.code, "view": photo.view, "seen": seen, "conflict": bool(conflict)}
     answer.headers["HX-Trigger"] = json.dumps({"matched": matched})
     return answer

@@ -27,8 +27,9 @@ from zero_easel.library.changes.standards import following
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Shoot
+from zero_easel.web.meanwhile import InMind, Seen
 from zero_easel.web.page import Db, Number, ShootById, found, show, straight_source
-from zero_easel.web.screens.standards import ruled, sentences
+from zero_easel.web.screens.standards import ruled, sentences, set_meanwhile
 from zero_easel.web.stages import stages
 
 router = APIRouter()
@@ -93,6 +94,8 @@ def row_now(session: Db, shoot: ShootById, seen: RowPartOf) -> Response:
 def rule(
     session: Db,
     shoot: ShootById,
+    mind: InMind,
+    saw: Seen,
     field: str = Form(),
     value: str = Form(""),
     category: str = Form(""),
@@ -103,11 +106,14 @@ def rule(
     """Change one rule, or let a scope follow the rule for all again."""
     scope, error = Scope(category, view), ""
     seen = RowPart(scope, page)
+    conflict = set_meanwhile(mind, shoot.standard, scope, field, value, saw)
     try:
+        if conflict is not None:
+            raise StandardError(conflict.said.rstrip("."))
         change_rule(session, shoot, field, None if drop else value, scope)
     except StandardError as problem:
         error = f"Not changed: {problem}."
-    values = ruled(shoot.standard.rules, scope, field, error)
+    values = ruled(shoot.standard.rules, scope, field, error, conflict)
     return _answer(session, shoot, seen, error, "Kept.", **values)
 
 

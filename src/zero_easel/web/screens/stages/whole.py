@@ -38,10 +38,11 @@ from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 from zero_easel.pipeline import clear
 from zero_easel.planning.batch import lay_all
 from zero_easel.runs.service import RunError, ask_for_run, latest_run
+from zero_easel.web.meanwhile import InMind, Seen
 from zero_easel.web.page import Bench, Db, Number, ShootById, file_size, found, show
 from zero_easel.web.screens.runs import run_context
 from zero_easel.web.screens.stages.bring_in import SHOWN, Asked
-from zero_easel.web.screens.standards import ruled, step_told
+from zero_easel.web.screens.standards import ruled, set_meanwhile, step_told
 from zero_easel.web.stages import stages
 
 router = APIRouter()
@@ -102,19 +103,23 @@ def change_rule(
     bench: Bench,
     shoot: ShootById,
     after: BackgroundTasks,
+    mind: InMind,
+    saw: Seen,
     field: str = Form(),
     value: str = Form(""),
 ) -> HTMLResponse:
     """Change one value; what is not possible is said, and nothing changes."""
-    error = ""
+    error, conflict = "", set_meanwhile(mind, shoot.standard, ALL, field, value, saw)
     try:
+        if conflict is not None:
+            raise StandardError(conflict.said)
         change_rules(session, shoot.standard, _said(shoot.standard.rules, field, value))
     except StandardError as problem:
         error = str(problem)
     after.add_task(bench.dispatcher.wake)  # what is to be cleared now, is
     steps = undoable(session, Where(Stage.STANDARD, shoot.standard_id))
     answer = show(request, "_whole_answer.html", error=error, saved="" if error else field, steps=steps)
-    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(shoot.standard.rules, ALL, field, error)})
+    answer.headers["HX-Trigger"] = json.dumps({"ruled": ruled(shoot.standard.rules, ALL, field, error, conflict)})
     if not error and field.endswith(".name") and field != "names.name":
         answer.headers["HX-Refresh"] = "true"  # every field of that size has another name now
     return answer

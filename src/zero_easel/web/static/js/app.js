@@ -1,3 +1,4 @@
+import "./meanwhile.js";
 // Keys and small switches that every page shares. Nothing is decided here; buttons and links are pressed for people.
 
 const typing = (target) => target.closest("input:not([type=range], [type=radio], [type=checkbox], [type=file]), select, textarea, [contenteditable]");
@@ -91,6 +92,8 @@ setGround(localStorage.getItem("ground") ?? "own");
 
 // The server's own spelling of a match goes into its fields, except into one that is being typed in.
 document.addEventListener("matched", ({ detail }) => {
+  // Where somebody else was faster, both stand there.
+  if (detail.conflict) return;
   for (const field of ["code", "view"]) {
     const input = document.getElementById(`${field}-${detail.photo}`);
     if (input && input !== document.activeElement) input.value = detail[field];

@@ -1,4 +1,7 @@
 // The sentences of a standard, on whatever page they stand.
+import { PAGE, seenIn, showConflict } from "./meanwhile.js";
+
+let sender;
 
 // "item.scale=share|true-size" or "item.scale!=share": whether a part of a sentence belongs there.
 const holds = (condition, values) => {
@@ -12,12 +15,13 @@ export const showParts = (root, values) => {
 };
 
 // The same, and writes all values, and which rules are a category's or a view's own. settle(input, kept, refused) writes a value.
-export const tellSentences = (root, { values, own, refused }, settle) => {
+export const tellSentences = (root, { values, own, refused, conflict }, settle) => {
   for (const input of root.querySelectorAll(".rule[data-field]")) {
     const kept = values[input.dataset.field];
     input.toggleAttribute("aria-invalid", input.dataset.field === refused);
     settle(input, kept, input.dataset.field === refused);
     input.dataset.kept = kept;
+    if (conflict && input.dataset.field === refused) showConflict(input, conflict, sender);
     input.closest(".rule-wrap").classList.toggle("own", own.includes(input.dataset.field));
   }
   showParts(root, values);
@@ -26,7 +30,12 @@ export const tellSentences = (root, { values, own, refused }, settle) => {
 };
 
 // Calls send(field, value, more) for each change.
-export const hearSentences = (root, send) => {
+export const hearSentences = (root, tell) => {
+  const send = (sender = (field, value, more) => {
+    const input = root.querySelector(`.rule[data-field="${CSS.escape(field)}"]`);
+    const seen = input && seenIn(input);
+    tell(field, value, { page_id: PAGE, ...(seen === undefined ? {} : { seen }), ...more });
+  });
   root.addEventListener("change", ({ target }) => {
     if (target.dataset.scope) {
       const to = new URLSearchParams(window.location.search);
@@ -45,7 +54,7 @@ export const hearSentences = (root, send) => {
   });
   // What was changed before anyone listened: a page can be read and typed into before its scripts are there.
   for (const input of root.querySelectorAll(".rule[data-field]")) {
-    const drawn = input.dataset.kept ?? [...input.options].find((option) => option.defaultSelected)?.value;
+    const drawn = seenIn(input);
     if (drawn !== undefined && input.value !== drawn) send(input.dataset.field, input.value);
   }
 };
