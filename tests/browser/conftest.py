@@ -35,9 +35,15 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="module")
-def server(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    """The application over demo data of its own, in a process of its own."""
-    server = Server(shutil.copytree(demo, tmp_path_factory.mktemp("copy") / "data"))
+def demo_copy(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Demo data for the tests of one module."""
+    return shutil.copytree(demo, tmp_path_factory.mktemp("copy") / "data")
+
+
+@pytest.fixture(scope="module")
+def server(demo_copy: Path) -> Iterator[Server]:
+    """The application over them, in a process of its own."""
+    server = Server(demo_copy)
     yield server
     server.stop()
 

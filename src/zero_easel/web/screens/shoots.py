@@ -77,9 +77,8 @@ def zero_line(request: Request, session: Db, shoot: ShootById, stage: str) -> HT
 def who_is_here(shoot: ShootById, mind: InMind, who: Asking) -> HTMLResponse:
     """Who else is at a shoot just now, in a few words."""
     others = mind.others_at(shoot.id, who)
-    return HTMLResponse(
-        f"{escape(' and '.join(others))} {'is' if len(others) == 1 else 'are'} here, too" if others else ""
-    )
+    are = "is" if len(others) == 1 else "are"
+    return HTMLResponse(f"{escape(' and '.join(others))} {are} here, too" if others else "")
 
 
 @router.get("/shoots/{shoot_id}/delete")

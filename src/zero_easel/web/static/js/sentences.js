@@ -31,7 +31,7 @@ export const tellSentences = (root, { values, own, refused, conflict }, settle) 
 
 // Calls send(field, value, more) for each change.
 export const hearSentences = (root, tell) => {
-  const send = (sender = (field, value, more) => {
+  const send = (sender = (field, value, more = {}) => {
     const input = root.querySelector(`.rule[data-field="${CSS.escape(field)}"]`);
     const seen = input && seenIn(input);
     tell(field, value, { page_id: PAGE, ...(seen === undefined ? {} : { seen }), ...more });
