@@ -67,6 +67,7 @@ lock:
 docs: $(VENV)/.application
 	$(BIN)/python scripts/rule_tables.py
 	$(BIN)/python scripts/api_table.py
+	$(BIN)/python scripts/rights_table.py
 	$(BIN)/python scripts/third_party.py
 	$(BIN)/zero-easel standard --schema > docs/standard.schema.json
 

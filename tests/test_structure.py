@@ -77,6 +77,10 @@ def test_the_table_of_addresses_is_current() -> None:
     assert "| GET | `/shoots/{shoot_id}/photos` |" in text
 
 
+def test_the_table_of_rights_is_current() -> None:
+    assert (ROOT / "docs/rights.md").read_text() == page_of("rights_table"), "run make docs"
+
+
 def test_the_page_of_licences_is_current() -> None:
     made = page_of("third_party")
     assert (ROOT / "THIRD-PARTY.md").read_text() == made, "run make docs"

@@ -220,6 +220,7 @@ def add_target(
     path: Annotated[str, typer.Option(help="Pattern of the paths there.")] = "{folder}/{name}",
     by_itself: Annotated[bool, typer.Option("--by-itself", help="As soon as a run is through.")] = False,
     everywhere: Annotated[bool, typer.Option("--everywhere", help="For all shoots of the standard.")] = False,
+    approved: Annotated[bool, typer.Option("--approved", help="Only pictures to which somebody said yes.")] = False,
     data: Data = None,
     server: Server = "",
     token: Token = "",
@@ -238,6 +239,7 @@ def add_target(
         "path": path,
         "by_itself": by_itself,
         "everywhere": everywhere,
+        "approved": approved,
     }
     with asking(data, server, token) as asked:
         made = asked.ask("POST", f"/shoots/{asked.shoot(shoot)['id']}/targets", json=wanted).json()

@@ -15,6 +15,7 @@ from zero_easel.web.meanwhile import Meanwhile, note_place
 from zero_easel.web.news import News
 from zero_easel.web.rights import allowed
 from zero_easel.web.screens import (
+    approval,
     assets,
     hand_over,
     journal,
@@ -51,6 +52,34 @@ from zero_easel.workbench import Workbench
 _STATIC = Path(__file__).parent / "static"
 
 
+SCREENS = (
+    shoots,
+    whole,
+    bring_in,
+    matching,
+    clearing,
+    touchup,
+    light,
+    straightening,
+    placing,
+    standards,
+    assets,
+    versions,
+    names,
+    deliver,
+    live,
+    hand_over,
+    runs,
+    tidy_up,
+    programs,
+    people,
+    journal,
+    approval,
+    products,
+    media,
+)
+
+
 def create_app(bench: Workbench) -> FastAPI:
     """The web application over a workbench, which it opens when it starts and closes when it ends."""
 
@@ -77,31 +106,7 @@ def create_app(bench: Workbench) -> FastAPI:
     app.state.bench, app.state.flash, app.state.news = bench, Flash(), news
     app.state.shutters, app.state.doors, app.state.meanwhile = {}, Doors(), Meanwhile()
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
-    for screen in (
-        shoots,
-        whole,
-        bring_in,
-        matching,
-        clearing,
-        touchup,
-        light,
-        straightening,
-        placing,
-        standards,
-        assets,
-        versions,
-        names,
-        deliver,
-        live,
-        hand_over,
-        runs,
-        tidy_up,
-        programs,
-        people,
-        journal,
-        products,
-        media,
-    ):
+    for screen in SCREENS:
         app.include_router(screen.router)
     app.mount(PREFIX, create_api(bench))
     tell_troubles(app)

@@ -1,7 +1,7 @@
 """The zero line: the stages of a shoot, where each stands, and which needs a person."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
@@ -52,7 +52,7 @@ def _marks(stale: bool, rules: Standard, at: Summary, run: RunCounts | None) -> 
     needless = cuts_nothing(rules)
     cleared = bool(at.part) and (needless or (not at.waiting and not at.look))
     matching = at.unread > 0 or stale
-    return [
+    marks = [
         StageMark("bring-in", "Bring in", _brought(at), call=not at.photos, done=bool(at.photos)),
         StageMark("match", "Match", _matched(at), call=bool(at.to_settle), done=settled, going=matching),
         StageMark("clear", "Clear", "the backdrop is kept", done=cleared)
@@ -63,6 +63,13 @@ def _marks(stale: bool, rules: Standard, at: Summary, run: RunCounts | None) -> 
         StageMark("names", "Name", rules.names.name, done=settled),
         _deliver(run),
     ]
+    back = run.sent_back if run else {}
+    return [_sent_back(one, back.get(one.key, 0)) for one in marks]
+
+
+def _sent_back(mark: StageMark, count: int) -> StageMark:
+    """A mark with the pictures that somebody did not approve, and that are mended there."""
+    return replace(mark, state=f"{count} sent back, {mark.state}", call=True) if count else mark
 
 
 def _brought(at: Summary) -> str:

@@ -39,7 +39,7 @@ class TargetSettings(BaseModel):
     """A place to which finished pictures are handed over. deliverables: those that go there, none for all. checked:
     only pictures that meet all their checks. path: pattern of the paths that they get there, of {folder}, {name},
     {code}, {view}, {deliverable}, {original}, {shoot} and {date}. by_itself: as soon as a run is through. everywhere:
-    for all shoots of the standard."""
+    for all shoots of the standard. approved: only pictures of photos to which somebody said yes by a link."""
 
     name: str = Field(examples=["The shop"])
     kind: TargetKind
@@ -51,6 +51,7 @@ class TargetSettings(BaseModel):
     path: str
     by_itself: bool
     everywhere: bool
+    approved: bool
 
 
 class TargetTold(TargetSettings):
@@ -82,6 +83,7 @@ class TargetSaid(Sent):
     path: Annotated[Text, Field(examples=["{folder}/{name}"])] = "{folder}/{name}"
     by_itself: YesOrNo = False
     everywhere: YesOrNo = False
+    approved: YesOrNo = False
 
     def wanted(self) -> Wanted:
         """As the service is asked."""
@@ -135,7 +137,7 @@ ChangedTarget = Annotated[HandOverTarget, Depends(target_to_change)]
 
 def _settings(target: HandOverTarget) -> TargetSettings:
     """What an ETag of a target is of."""
-    same = ("name", "kind", "address", "endpoint", "user", "checked", "path", "by_itself")
+    same = ("name", "kind", "address", "endpoint", "user", "checked", "path", "by_itself", "approved")
     return TargetSettings(
         deliverables=list(target.deliverables),
         everywhere=target.standard_id is not None,

@@ -3,6 +3,7 @@
 import re
 from collections import Counter
 from collections.abc import Collection, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -14,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.naming import base_name, folder_name, one_file, portable
 from zero_easel.core.standard.patterns import Pattern, PatternError
+from zero_easel.doors.approving import approved_photos
 from zero_easel.library.people import journal
 from zero_easel.library.store.doors import HandOverTarget, Sending, SendingState, TargetKind
 from zero_easel.library.store.models import PictureRow, Run, Shoot, now
@@ -57,6 +59,7 @@ class Wanted:
     path: str = "{folder}/{name}"
     by_itself: bool = False
     everywhere: bool = False
+    approved: bool = False
 
 
 class Way(NamedTuple):
@@ -163,15 +166,18 @@ def paths_for(target: HandOverTarget, run: Run, pictures: Sequence[PictureRow]) 
 def hand_over(session: Session, target: HandOverTarget, run: Run) -> int:
     """Have the finished pictures of a run taken to a target; returns how many have to go. What lies there already and
     has not changed is not sent again. Raises TargetError."""
+    approved = approved_photos(session, run) if target.approved else set()
     pictures = [
         picture
         for picture in pictures_of(session, run.id)
         if handed_over(picture, run.rules)
+        and (not target.approved or picture.photo_id in approved)
         and (not target.deliverables or picture.deliverable in target.deliverables)
         and not (target.checked and picture.unmet)
     ]
     if not pictures:
-        raise TargetError(f"No finished picture of {run.name} is for {target.name}.")
+        only = ", which takes approved pictures only" if target.approved else ""
+        raise TargetError(f"No finished picture of {run.name} is for {target.name}{only}.")
     paths = paths_for(target, run, pictures)
     # Written first: a person and the end of a run may ask for the same at once, and the second then sees the first's.
     mine = HandOverTarget.id == target.id
@@ -215,11 +221,19 @@ def _again(row: Sending, sha256: str) -> None:
 def hand_over_by_itself(session: Session, run: Run) -> None:
     """What is to go as soon as a run is through; where nothing can, that is told with the target."""
     for target in targets_of(session, run.shoot):
-        if target.by_itself and not run.trial:
+        if target.by_itself and not target.approved and not run.trial:
             try:
                 hand_over(session, target, run)
             except TargetError as error:
                 target.trouble = str(error)
+
+
+def hand_over_approved(session: Session, run: Run) -> None:
+    """What is to go as soon as somebody has said yes to it."""
+    for target in targets_of(session, run.shoot):
+        if target.by_itself and target.approved and not run.trial:
+            with suppress(TargetError):  # nothing of it is approved yet
+                hand_over(session, target, run)
 
 
 def sendings_of(session: Session, target: HandOverTarget, shoot_id: int, limit: int = 500) -> list[Sending]:
@@ -250,6 +264,7 @@ def _set(target: HandOverTarget, shoot: Shoot, wanted: Wanted, folders: Collecti
     target.endpoint, target.user = wanted.endpoint.strip(), wanted.user.strip()
     target.deliverables, target.checked = wanted.deliverables, wanted.checked
     target.path, target.by_itself = wanted.path.strip(), wanted.by_itself
+    target.approved = wanted.approved
 
 
 def _pattern(text: str) -> Pattern:

@@ -1,7 +1,7 @@
 """Shoots counted: what the shoots page and the zero line show, without reading a single photo."""
 
 from collections import Counter
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from typing import NamedTuple
 
 from sqlalchemy import ColumnElement, and_, func, or_, select
@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session, aliased
 from zero_easel.core.items.flag import DOUBTFUL
 from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import wants_products
+from zero_easel.library.store.approvals import ApprovalAnswer
 from zero_easel.library.store.doors import Sending, SendingState
 from zero_easel.library.store.models import (
     Clearing,
@@ -43,11 +44,13 @@ class Summary(NamedTuple):
 
 class RunCounts(NamedTuple):
     """The newest run of a shoot: where it stands, and its pictures by state. away: pictures of the shoot that were
-    rejected where they were handed over, or given up on the way."""
+    rejected where they were handed over, or given up on the way. sent_back: pictures of this run to which somebody said
+    no, by the stage at which that is mended."""
 
     state: RunState
     pictures: Counter[PictureState]
     away: int = 0
+    sent_back: Mapping[str, int] = {}
 
     @property
     def total(self) -> int:
@@ -122,18 +125,32 @@ def _turned_away() -> ColumnElement[int]:
     )
 
 
+def _sent_back() -> ColumnElement[str]:
+    """For a question about runs: what is wrong with each picture to which somebody said no last, commas between."""
+    picture, later = aliased(PictureRow), aliased(ApprovalAnswer)
+    same = and_(later.photo_id == ApprovalAnswer.photo_id, later.sha256 == ApprovalAnswer.sha256)
+    overruled = select(later.id).where(same, later.made > ApprovalAnswer.made).exists()
+    return (
+        select(func.group_concat(ApprovalAnswer.flaw))
+        .join(picture, and_(picture.photo_id == ApprovalAnswer.photo_id, picture.sha256 == ApprovalAnswer.sha256))
+        .where(picture.run_id == Run.id, ~ApprovalAnswer.yes, ~overruled)
+        .correlate(Run)
+        .scalar_subquery()
+    )
+
+
 def newest_runs(session: Session, shoot_ids: Collection[int]) -> dict[int, RunCounts]:
     """The newest run of some shoots that was no trial, by the shoots' ids."""
     newest = select(func.max(Run.id)).where(~Run.trial, Run.shoot_id.in_(shoot_ids)).group_by(Run.shoot_id)
     query = (
-        select(Run.shoot_id, Run.state, PictureRow.state, func.count(PictureRow.id), _turned_away())
+        select(Run.shoot_id, Run.state, PictureRow.state, func.count(PictureRow.id), _turned_away(), _sent_back())
         .outerjoin(PictureRow, PictureRow.run_id == Run.id)
         .where(Run.id.in_(newest))
         .group_by(Run.shoot_id, Run.state, PictureRow.state)
     )
     found: dict[int, RunCounts] = {}
-    for shoot_id, state, picture_state, count, away in session.execute(query):
-        counts = found.setdefault(shoot_id, RunCounts(state, Counter(), away))
+    for shoot_id, state, picture_state, count, away, back in session.execute(query):
+        counts = found.setdefault(shoot_id, RunCounts(state, Counter(), away, Counter((back or "").split(","))))
         if picture_state is not None:
             counts.pictures[picture_state] = count
     return found

@@ -93,13 +93,24 @@ def set_password(session: Session, person: Person, password: str) -> None:
 def is_password_of(person: Person | None, password: str) -> bool:
     """Whether that is somebody's password. It takes the same time for nobody."""
     kept = person.password if person is not None and person.password else _NOBODY
-    try:
-        _HASHER.verify(kept, password[:LONGEST])
-    except (VerificationError, InvalidHashError):
+    if not is_hash_of(kept, password):
         return False
     if person is not None and _HASHER.check_needs_rehash(kept):
         person.password = _HASHER.hash(password)
     return person is not None and person.active and bool(person.password)
+
+
+def hashed(password: str) -> str:
+    """What is kept of a password that is nobody's account's."""
+    return _HASHER.hash(password)
+
+
+def is_hash_of(kept: str, password: str) -> bool:
+    """Whether that is the password of which it was kept."""
+    try:
+        return _HASHER.verify(kept, password[:LONGEST])
+    except (VerificationError, InvalidHashError):
+        return False
 
 
 def set_role(session: Session, person: Person, role: Role) -> None:

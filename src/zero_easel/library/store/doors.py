@@ -68,8 +68,8 @@ class HandOverTarget(Base):
     """A place to which finished pictures are handed over, of one shoot, or of all shoots of a standard. address,
     endpoint, user: see doors.out.targets. deliverables: names of those that go there, none for all. checked: only
     pictures that meet all their checks. path: pattern of the paths that they get there. by_itself: as soon as a run is
-    through. sealed: its password or key, encrypted. known: fingerprint of its host's key. trouble: why nothing gets
-    there at the moment, as a sentence, or ""."""
+    through. approved: only pictures of photos to which somebody said yes. sealed: its password or key, encrypted.
+    known: fingerprint of its host's key. trouble: why nothing gets there at the moment, as a sentence, or ""."""
 
     __tablename__ = "target"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -84,6 +84,7 @@ class HandOverTarget(Base):
     checked: Mapped[bool] = mapped_column(default=False)
     path: Mapped[str] = mapped_column(default="{folder}/{name}")
     by_itself: Mapped[bool] = mapped_column(default=False)
+    approved: Mapped[bool] = mapped_column(default=False)
     sealed: Mapped[bytes] = mapped_column(default=b"")
     known: Mapped[str] = mapped_column(default="")
     trouble: Mapped[str] = mapped_column(default="")

@@ -62,10 +62,11 @@ def asked(
     path: Annotated[str, Form()] = "{folder}/{name}",
     by_itself: Annotated[bool, Form()] = False,
     everywhere: Annotated[bool, Form()] = False,
+    approved: Annotated[bool, Form()] = False,
 ) -> Wanted:
     """A target as the form asks for it."""
     chosen = tuple(one for one in deliverables or () if one)
-    return Wanted(name, kind, address, endpoint, user, secret, chosen, checked, path, by_itself, everywhere)
+    return Wanted(name, kind, address, endpoint, user, secret, chosen, checked, path, by_itself, everywhere, approved)
 
 
 Asked = Annotated[Wanted, Depends(asked)]
@@ -239,4 +240,5 @@ def _as_asked(target: HandOverTarget | None) -> Wanted:
         target.path,
         target.by_itself,
         target.standard_id is not None,
+        target.approved,
     )

@@ -42,12 +42,14 @@ _HALF = 300
 
 
 class Doors:
-    """What is kept in mind between two requests of somebody who signs in: tries, and who has still to show a code."""
+    """What is kept in mind between two requests of somebody who signs in: tries, who has still to show a code, and
+    which links to approve were opened by their password."""
 
     def __init__(self) -> None:
         self.rate = Rate()
         self.half: TTLCache[str, int] = TTLCache(1000, _HALF)
         self.secrets: TTLCache[int, str] = TTLCache(1000, 900)
+        self.opened: TTLCache[str, int] = TTLCache(10_000, 43_200)
 
 
 @router.get("/sign-in")

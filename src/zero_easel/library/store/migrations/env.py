@@ -6,12 +6,13 @@ from alembic import context
 from sqlalchemy import Enum, create_engine
 
 from zero_easel.library.store.access import Webhook
+from zero_easel.library.store.approvals import ApprovalLink
 from zero_easel.library.store.columns import Typed
 from zero_easel.library.store.doors import Sending
 from zero_easel.library.store.people import Person
 
 TABLES = Webhook.metadata
-assert Sending.metadata is TABLES and Person.metadata is TABLES
+assert all(one.metadata is TABLES for one in (Sending, Person, ApprovalLink))
 """All tables, those of other modules too: they are known once these are loaded."""
 
 
