@@ -1,5 +1,6 @@
 """Everything that a running application holds, in one place."""
 
+import tempfile
 from dataclasses import dataclass
 
 from zero_easel.doors.out.hooks import Teller
@@ -7,6 +8,7 @@ from zero_easel.doors.out.sealing import Seal
 from zero_easel.doors.out.sending import Sender
 from zero_easel.doors.watching import Watcher
 from zero_easel.engines.choosing import engine_of
+from zero_easel.engines.confining import Confinement
 from zero_easel.engines.engine import Allowance
 from zero_easel.library.changes.cutouts import requeue_outdated
 from zero_easel.library.changes.standards import ensure_standard
@@ -66,7 +68,11 @@ def build_workbench(settings: Settings) -> Workbench:
     database = Database(settings.data / "zero-easel.sqlite")
     vault = Vault(settings.store or settings.data, settings.data)
     allowance = Allowance(settings.photo_seconds, settings.photo_mb)
-    engine = engine_of(settings.engine, settings.scheduler, settings.jobs, allowance)
+    store = settings.store or str(settings.data)
+    elsewhere = "://" in store
+    folders = (str(settings.data), tempfile.gettempdir(), *(() if elsewhere else (store,)))
+    confinement = Confinement(folders, network=elsewhere)
+    engine = engine_of(settings.engine, settings.scheduler, settings.jobs, allowance, confinement)
     dispatcher = Dispatcher(database, vault, engine)
     watcher = Watcher(database, vault, dispatcher.arriving, dispatcher.just_shot)
     seal = Seal(settings.data, settings.key)

@@ -11,10 +11,14 @@ from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import Any, TypeVar
 
+import structlog
+
 from zero_easel.core.photos.opening import PhotoError, lacks_memory
+from zero_easel.engines.confining import Confinement, confine
 from zero_easel.pipeline import PictureError
 
 T = TypeVar("T")
+log = structlog.get_logger()
 
 _NICE = 5
 """By how much work steps back behind what gives it out (POSIX, nice): a page that is asked for has three quarters of a
@@ -29,16 +33,17 @@ class OverdueError(Exception):
         self.seconds = seconds
 
 
-def new_pool(jobs: int, megabytes: int = 0) -> ProcessPoolExecutor:
+def new_pool(jobs: int, megabytes: int = 0, confinement: Confinement | None = None) -> ProcessPoolExecutor:
     """Processes that are forked from one of a single thread, which has loaded the pipeline and does nothing else.
-    megabytes: of memory that each may take besides what it takes at its start; 0 for as much as there is.
+    megabytes: of memory that each may take besides what it takes at its start; 0 for as much as there is. confinement:
+    what they may do, None for whatever this process may.
 
     A fork of a threaded server may inherit locks that nobody will open; a process that starts from scratch takes a
     second of computing before its first photo, and so does each of its neighbours.
     """
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(["__main__", "zero_easel.pipeline"])
-    return ProcessPoolExecutor(jobs, context, _begin, (megabytes,))
+    return ProcessPoolExecutor(jobs, context, _begin, (megabytes, confinement))
 
 
 def handed_to(pool: ProcessPoolExecutor, function: Callable[..., T], arguments: tuple[Any, ...]) -> Future[T]:
@@ -93,9 +98,11 @@ def within(megabytes: int) -> None:
     resource.setrlimit(resource.RLIMIT_AS, (most, most))
 
 
-def _begin(megabytes: int) -> None:
+def _begin(megabytes: int, confinement: Confinement | None) -> None:
     """First act of a worker. The photos are the parallel part, so the libraries stay on one thread each."""
     os.nice(_NICE)
+    if confinement is not None and (missing := confine(confinement)):
+        log.info("work is not confined", missing=missing)
     import cv2
 
     from zero_easel.core.photos import vips

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from queue import Empty, SimpleQueue
 from typing import Any, TypeVar
 
+from zero_easel.engines.confining import Confinement
 from zero_easel.engines.engine import AS_MUCH_AS_THERE_IS, TRIES, Allowance, Job, Result, map_pieces
 from zero_easel.engines.processes import OverdueError, abandon, can_start, handed_to, new_pool
 from zero_easel.settings import available_mb
@@ -45,8 +46,10 @@ class _Worker:
 class Workers:
     """An Engine of `jobs` worker processes, started as they are needed."""
 
-    def __init__(self, jobs: int, allowance: Allowance = AS_MUCH_AS_THERE_IS) -> None:
-        self._jobs, self._allowance = jobs, allowance
+    def __init__(
+        self, jobs: int, allowance: Allowance = AS_MUCH_AS_THERE_IS, confinement: Confinement | None = None
+    ) -> None:
+        self._jobs, self._allowance, self._confinement = jobs, allowance, confinement
         self._megabytes = available_mb()
         self._workers: list[_Worker] = []
         self._waiting: deque[_Piece] = deque()
@@ -127,7 +130,7 @@ class Workers:
             if worker is None and len(self._workers) >= self._jobs:
                 return
             if worker is None:
-                worker = _Worker(new_pool(1, self._allowance.megabytes))
+                worker = _Worker(new_pool(1, self._allowance.megabytes, self._confinement))
                 self._workers.append(worker)
             # Taken first: what is done in a moment is heard of, and the next handed out, before this ends.
             piece = self._waiting.popleft()

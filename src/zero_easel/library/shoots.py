@@ -3,7 +3,8 @@
 from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import asdict, dataclass
-from typing import Any
+from pathlib import Path
+from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, String, and_, delete, func, or_, select, type_coerce, update
 from sqlalchemy.dialects.sqlite import insert
@@ -13,12 +14,13 @@ from zero_easel.core.catalog.cards import Snap
 from zero_easel.core.catalog.matching import in_shooting_order
 from zero_easel.core.catalog.shooting import Frame
 from zero_easel.core.finishing.encode import encode_jpeg, encode_webp
-from zero_easel.core.photos.decoding import Photo, decode_photo, digest_of, read_photo
+from zero_easel.core.photos.decoding import Photo, PhotoFacts, decode_photo, digest_of, read_photo
 from zero_easel.core.photos.opening import NoPictureError, PhotoError
 from zero_easel.core.photos.reading import Reading
 from zero_easel.core.photos.reducing import thumbnail
 from zero_easel.core.placing.layout import cuts_nothing
 from zero_easel.core.standard.naming import base_name, folder_name, plain, shows_backdrop
+from zero_easel.engines.decoders import decoders
 from zero_easel.library.changes.cutouts import requeue
 from zero_easel.library.changes.matches import stale
 from zero_easel.library.changes.standards import add_standard, change_rules, ensure_standard, remove_standard, used_by
@@ -115,14 +117,33 @@ def examine(vault: Vault, data: bytes, name: str) -> dict[str, object]:
     A damaged picture is kept too, with the reason in `error`; of what is no picture only the reason is.
     """
     try:
-        photo = decode_photo(data, name, preview=LARGE)
+        facts, small = decoders().do(name, _decoded, data, name)
     except NoPictureError as error:
         return {"digest": digest_of(data), "bytes": len(data), "error": str(error)}
     except PhotoError as error:
         return {"digest": vault.keep(data), "bytes": len(data), "error": str(error)}
     digest = vault.keep(data)
-    _write_small(vault, photo, digest)
-    return {**asdict(photo.facts), "digest": digest, "error": ""}
+    _write_small(vault, small, digest)
+    return {**asdict(facts), "digest": digest, "error": ""}
+
+
+class _Small(NamedTuple):
+    """A photo reduced, as files: large as JPEG, None where only a camera's own picture was read; thumbnail as WebP."""
+
+    large: bytes | None
+    thumbnail: bytes
+
+
+def _decoded(data: bytes, name: str) -> tuple[PhotoFacts, _Small]:
+    """In a decoder: the facts of a photo and its small pictures. Raises PhotoError."""
+    photo = decode_photo(data, name, preview=LARGE)
+    return photo.facts, _small_of(photo)
+
+
+def _small_of(photo: Photo) -> _Small:
+    """Of a raw file's stored picture only the smallest: what is judged and measured is developed when asked for."""
+    large = thumbnail(photo.pixels, LARGE)
+    return _Small(None if photo.by_camera else encode_jpeg(large), encode_webp(thumbnail(large, THUMBNAIL)))
 
 
 def bring_in(
@@ -246,15 +267,16 @@ def remake_small(session: Session, vault: Vault, digest: str) -> None:
     name = session.scalar(select(PhotoRow.name).where(PhotoRow.digest == digest).limit(1))
     if name is not None:
         with suppress(PhotoError):
-            _write_small(vault, read_photo(vault.original(digest).path(), name), digest)
+            path = vault.original(digest).path()
+            _write_small(vault, decoders().do(name, _reduced, path, name), digest)
 
 
-def _write_small(vault: Vault, photo: Photo, digest: str) -> None:
-    """Of a raw file's stored picture only the smallest: what is judged and measured is developed when asked for."""
-    large = thumbnail(photo.pixels, LARGE)
-    for kept, pixels, encode in (
-        (vault.large(digest), large, encode_jpeg),
-        (vault.thumbnail(digest), thumbnail(large, THUMBNAIL), encode_webp),
-    ):
-        if not kept.exists() and not (photo.by_camera and kept == vault.large(digest)):
-            kept.write(encode(pixels))
+def _reduced(path: Path, name: str) -> _Small:
+    """In a decoder: the small pictures of an original. Raises PhotoError."""
+    return _small_of(read_photo(path, name))
+
+
+def _write_small(vault: Vault, small: _Small, digest: str) -> None:
+    for kept, data in ((vault.large(digest), small.large), (vault.thumbnail(digest), small.thumbnail)):
+        if data is not None and not kept.exists():
+            kept.write(data)

@@ -1,7 +1,7 @@
 """Pictures for the pages. What is named by a digest never changes and may be kept by the browser for good."""
 
 import re
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import FileResponse, Response
@@ -10,6 +10,7 @@ from zero_easel.core.finishing.encode import encode_jpeg
 from zero_easel.core.photos.decoding import read_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.core.standard.deliverable import FORMATS
+from zero_easel.engines.decoders import decoders
 from zero_easel.library.shoots import remake_small
 from zero_easel.library.store.models import Original, PictureRow, PictureState
 from zero_easel.runs.showing import DIRECT, shown_png
@@ -73,11 +74,16 @@ def original_whole(session: Db, bench: Bench, digest: str) -> Response:
     """A photo upright at its own size, for looking closely."""
     row = found(session.get(Original, _digest(digest)), "photo")
     try:
-        photo = read_photo(bench.vault.original(digest).path(), digest)
+        data = decoders().do(digest, _upright, bench.vault.original(digest).path(), digest)
     except PhotoError as error:
         raise HTTPException(404, row.error or str(error)) from error
-    pixels = photo.pixels if photo.pixels.dtype == "uint8" else (photo.pixels >> 8).astype("uint8")
-    return Response(encode_jpeg(pixels, 92), media_type="image/jpeg", headers=_FOR_GOOD)
+    return Response(data, media_type="image/jpeg", headers=_FOR_GOOD)
+
+
+def _upright(path: Path, name: str) -> bytes:
+    """In a decoder: a photo upright as JPEG. Raises PhotoError."""
+    pixels = read_photo(path, name).pixels
+    return encode_jpeg(pixels if pixels.dtype == "uint8" else (pixels >> 8).astype("uint8"), 92)
 
 
 def _digest(text: str) -> str:

@@ -28,6 +28,7 @@ from zero_easel.core.tone.difference import delta_e, lab_of
 from zero_easel.core.tone.spread import lost_drawn, reading_at
 from zero_easel.core.tone.target import calibrated
 from zero_easel.core.tone.toning import Tone
+from zero_easel.engines.decoders import decoders
 from zero_easel.library.changes.history import undoable
 from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.placing import at_place, change_rule, rectify, set_neutral, set_target
@@ -223,7 +224,7 @@ def neutral(session: Db, bench: Bench, shoot: ShootById, asked: Neutral) -> Resp
     colour = None
     if asked.x is not None and asked.y is not None:
         try:
-            whole = read_photo(bench.vault.original(photo.digest).path(), photo.name)
+            whole = decoders().do(photo.name, read_photo, bench.vault.original(photo.digest).path(), photo.name)
             pixels = rectified_photo(whole, photo.adjustment.rectified).pixels
         except PhotoError as error:
             raise HTTPException(409, str(error)) from error

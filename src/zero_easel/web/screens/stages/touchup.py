@@ -12,6 +12,7 @@ from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.light.colour import Encoded
 from zero_easel.core.photos.decoding import Photo, read_photo
 from zero_easel.core.photos.opening import PhotoError
+from zero_easel.engines.decoders import decoders
 from zero_easel.library.changes.cutouts import empties_of, key_of
 from zero_easel.library.changes.history import Where, undoable
 from zero_easel.library.changes.touchups import draw, fences_of
@@ -104,8 +105,9 @@ def open_photo_of(session: Db, bench: Bench, photo: PhotoById) -> OpenPhoto:
     empties = empties_of(session, photo.shoot_id)
 
     def read() -> tuple[Photo, list[Encoded]]:
-        frames = [empty_frame(bench.vault.original(digest).path()) for digest in empties]
-        return read_photo(bench.vault.original(photo.digest).path(), photo.name), frames
+        of = decoders()
+        frames = [of.do("the empty frame", empty_frame, bench.vault.original(digest).path()) for digest in empties]
+        return of.do(photo.name, read_photo, bench.vault.original(photo.digest).path(), photo.name), frames
 
     try:
         return bench.open_photos.photo((photo.digest, *empties), read)
