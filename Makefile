@@ -69,6 +69,7 @@ docs: $(VENV)/.application
 	$(BIN)/python scripts/api_table.py
 	$(BIN)/python scripts/rights_table.py
 	$(BIN)/python scripts/third_party.py
+	$(BIN)/python scripts/sbom.py
 	$(BIN)/zero-easel standard --schema > docs/standard.schema.json
 
 screenshots: $(VENV)/.tests test-tools

@@ -1,6 +1,7 @@
 """The order of the house, and what ships with it; arrows between its parts are held by import contracts."""
 
 import ast
+import json
 import re
 import shutil
 import subprocess
@@ -89,6 +90,16 @@ def test_the_page_of_licences_is_current() -> None:
     assert locked <= set(rows) and not [row for row in rows.values() if "not installed" in row]
     assert not [name for name in locked if re.search(r"(?<!L)GPL", rows[name])]
     assert "Apache License" in (ROOT / "LICENSE").read_text()
+
+
+def test_the_bill_of_materials_is_current() -> None:
+    made = page_of("sbom")
+    assert (ROOT / "sbom.json").read_text() == made, "run make docs"
+    told = json.loads(made)
+    assert told["bomFormat"] == "CycloneDX" and told["specVersion"] == "1.6"
+    locked = set(re.findall(r"^([a-z0-9._-]+)==", (ROOT / "requirements.lock").read_text(), re.MULTILINE))
+    assert locked < {one["name"] for one in told["components"]}
+    assert all(one["hashes"] for one in told["components"] if one["purl"].startswith("pkg:pypi/"))
 
 
 def test_lock_files_name_no_address() -> None:

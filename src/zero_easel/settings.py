@@ -54,7 +54,9 @@ class Settings(BaseSettings):
     workers of its own. key: with which passwords of places are kept encrypted; "" for one in the data folder. hooks:
     hosts that may be told of events, as names, addresses or networks with commas between. rate: requests a minute that
     one token may make. hosts: names and addresses by which browsers reach the application, with commas between, besides
-    those of its own machine. proxies: addresses of proxies whose word is taken for where a request comes from."""
+    those of its own machine. proxies: addresses of proxies whose word is taken for where a request comes from. metrics:
+    what is to be shown for figures of the application; "" for none. person_gb: gigabytes that one person may send
+    within a day."""
 
     model_config = SettingsConfigDict(env_prefix="ZERO_EASEL_", frozen=True)
     data: Path = Field(default_factory=_default_data)
@@ -72,6 +74,8 @@ class Settings(BaseSettings):
     rate: int = Field(default=600, ge=1)
     hosts: str = ""
     proxies: str = ""
+    metrics: str = Field(default="", repr=False)
+    person_gb: float = Field(default=200.0, gt=0)
 
     @property
     def out_folders(self) -> list[Path]:

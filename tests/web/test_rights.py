@@ -60,7 +60,7 @@ def test_each_address_is_told() -> None:
     assert len(ROWS) > 150 and {needs for _, _, needs in ROWS} == {"all", "viewer", "maker", "owner"}
     for method, path, needs in ROWS:
         assert needs in ("viewer", "owner", "all") or method != "GET", path
-        assert method == "GET" or needs != "viewer" or path.startswith(("/account", "/sign-out", "/pictures")), path
+        assert method == "GET" or needs != "viewer" or path.startswith(("/account", "/sign-out", "/notes")), path
 
 
 def test_nobody_gets_in_without_a_session_that_is_good(client: TestClient, team: Path) -> None:

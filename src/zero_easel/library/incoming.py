@@ -28,7 +28,7 @@ _MEMBERS = 20_000
 _RATIO, _ANYWAY = 100, 200_000_000
 """An archive may unpack to this many times its own size, or to this many bytes: photos hardly shrink at all."""
 _SPARE = 500_000_000
-"""Bytes that stay free on the disk."""
+"""Bytes that stay free on the disk, or a twentieth of a small one."""
 
 
 class Report(NamedTuple):
@@ -107,8 +107,6 @@ def _take_member(
         return Report(name, "photo", False, f"{name} is locked by a password.")
     if member.file_size > BYTE_LIMIT:
         return Report(name, "photo", False, f"{name} is {member.file_size / 1e6:.0f} MB; smaller files are read.")
-    if shutil.disk_usage(vault.local).free < 2 * member.file_size + _SPARE:
-        return Report(name, "photo", False, f"{name} was not taken: the disk is nearly full.")
     try:
         with archive.open(member) as file:
             # No more than was promised: a damaged directory must not fill the memory.
@@ -134,6 +132,10 @@ def _take_one(database: Database, vault: Vault, shoot_id: int, name: str, file: 
             if table
             else (f"{base_name(name)} is {size / 1e6:.0f} MB; files up to {BYTE_LIMIT / 1e6:.0f} MB are read.")
         )
+        return Report(base_name(name), "table" if table else "photo", False, message)
+    disk = shutil.disk_usage(vault.local)
+    if disk.free < 2 * size + min(_SPARE, disk.total // 20):
+        message = f"{base_name(name)} was not taken: the disk is nearly full."
         return Report(base_name(name), "table" if table else "photo", False, message)
     data = file.read()
     with database.session() as session:

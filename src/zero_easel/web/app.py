@@ -1,5 +1,6 @@
 """Puts the application together."""
 
+from collections import Counter
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -9,6 +10,7 @@ from fastapi.staticfiles import StaticFiles
 
 from zero_easel.api import PREFIX
 from zero_easel.api.app import create_api
+from zero_easel.web.amounts import DailyAmounts
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.meanwhile import Meanwhile, note_place
@@ -24,6 +26,7 @@ from zero_easel.web.screens import (
     people,
     products,
     programs,
+    running,
     runs,
     shoots,
     standards,
@@ -75,6 +78,7 @@ SCREENS = (
     people,
     journal,
     approval,
+    running,
     products,
     media,
 )
@@ -104,6 +108,7 @@ def create_app(bench: Workbench) -> FastAPI:
         dependencies=[Depends(allowed), Depends(note_place)],
     )
     app.state.bench, app.state.flash, app.state.news = bench, Flash(), news
+    app.state.answered = Counter()
     app.state.shutters, app.state.doors, app.state.meanwhile = {}, Doors(), Meanwhile()
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     for screen in SCREENS:
@@ -112,6 +117,12 @@ def create_app(bench: Workbench) -> FastAPI:
     tell_troubles(app)
     app.add_middleware(Turns)
     app.add_middleware(KeptPages, database=bench.database.path)
+    app.add_middleware(DailyAmounts, gigabytes=bench.settings.person_gb)
     app.add_middleware(SignedIn, database=bench.database)
-    app.add_middleware(Guard, upload_bytes=bench.settings.upload_mb * 1_000_000, hosts=bench.settings.host_names)
+    app.add_middleware(
+        Guard,
+        upload_bytes=bench.settings.upload_mb * 1_000_000,
+        hosts=bench.settings.host_names,
+        answered=app.state.answered,
+    )
     return app

@@ -16,7 +16,7 @@ _OWNERS_TOO = {
     ("POST", "/shoots/{shoot_id}/live/folder"),
     ("POST", "/runs/{run_id}/copy"),
 }
-_VIEWERS_TOO = ("/account", "/sign-out", "/pictures/{picture_id}/notes")
+_VIEWERS_TOO = ("/account", "/sign-out", "/notes/")
 
 
 def needed_for(method: str, path: str) -> Role | None:

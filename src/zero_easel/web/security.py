@@ -1,8 +1,10 @@
 """What stands between the application and the rest of the browser: hosts, cross-site requests, sizes, policies."""
 
-from collections.abc import Collection, Mapping
+import secrets
+from collections.abc import Collection, Mapping, MutableMapping
 from urllib.parse import urlsplit
 
+import structlog
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
@@ -20,11 +22,19 @@ POLICY = (
 
 class Guard:
     """ASGI middleware: known host names only (a foreign name that resolves here is an attack), no request that changes
-    anything from another site, no body over the limit, and a strict content policy on every answer. hosts: names that
-    it answers to, besides those of this machine itself."""
+    anything from another site, no body over the limit, and a strict content policy on every answer. Each request has a
+    number, which its answer and the log name. hosts: names that it answers to, besides those of this machine itself.
+    answered: counts answers by their status."""
 
-    def __init__(self, app: ASGIApp, upload_bytes: int, hosts: Collection[str] = ()) -> None:
+    def __init__(
+        self,
+        app: ASGIApp,
+        upload_bytes: int,
+        hosts: Collection[str] = (),
+        answered: MutableMapping[str, int] | None = None,
+    ) -> None:
         self._app, self._limit = app, upload_bytes
+        self._answered = {} if answered is None else answered
         self._hosts = _LOOPBACK | {host.casefold() for host in hosts}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -32,6 +42,9 @@ class Guard:
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
+        number = secrets.token_hex(8)
+        structlog.contextvars.bind_contextvars(request=number)
+        send = self._numbered(send, number)
         refused = _refusal(scope["method"], Headers(scope=scope), self._limit, self._hosts)
         if refused:
             await refusal(scope, *refused)(scope, receive, _with_policy(send, secure=scope["scheme"] == "https"))
@@ -41,6 +54,16 @@ class Guard:
             # Answered as GET is (RFC 9110, 9.3.2), and what would follow the headers is left out.
             scope, send = {**scope, "method": "GET"}, _without_body(send)
         await self._app(scope, _Counted(receive, self._limit), send)
+
+    def _numbered(self, send: Send, number: str) -> Send:
+        async def sender(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                MutableHeaders(scope=message)["X-Request-Id"] = number
+                status = str(message["status"])
+                self._answered[status] = self._answered.get(status, 0) + 1
+            await send(message)
+
+        return sender
 
 
 def refusal(scope: Scope, status: int, reason: str, headers: Mapping[str, str] | None = None) -> Response:

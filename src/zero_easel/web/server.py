@@ -54,6 +54,7 @@ def serve(listening: Listening, data: Path | None, *, demo: bool) -> None:
     # What went wrong in a few lines, not with every value that was at hand.
     structlog.configure(
         processors=[
+            structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper("%Y-%m-%d %H:%M:%S", utc=False),
             structlog.dev.ConsoleRenderer(exception_formatter=structlog.dev.plain_traceback),

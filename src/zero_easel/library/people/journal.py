@@ -1,15 +1,14 @@
 """The journal: who did what, when. It is only added to: triggers refuse all else, and each entry holds a digest of the
 one before it, so that what was changed behind the application's back is found."""
 
-import csv
 import hashlib
-import io
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from sqlalchemy import or_, select, text
 from sqlalchemy.orm import Session
 
+from zero_easel.core.catalog.tables import write_table
 from zero_easel.library.store.database import BY
 from zero_easel.library.store.models import now
 from zero_easel.library.store.people import JournalEntry
@@ -102,11 +101,5 @@ def _chain(before: str, entry: JournalEntry) -> str:
     return hashlib.sha256(json.dumps([before, *columns, *numbers]).encode()).hexdigest()
 
 
-def _rows(rows: Sequence[Sequence[object]]) -> str:
-    file = io.StringIO()
-    csv.writer(file).writerows([[_harmless(cell) for cell in row] for row in rows])
-    return file.getvalue()
-
-
-def _harmless(cell: object) -> object:
-    return "'" + cell if isinstance(cell, str) and cell.startswith(("=", "+", "-", "@", "\t", "\r")) else cell
+def _rows(rows: Iterable[Sequence[object]]) -> str:
+    return write_table(rows).decode()
