@@ -139,8 +139,16 @@ def unpack(archive: Path, folder: Path) -> None:
 def mutations(folder: Path) -> Iterator[Path]:
     """A small photo in every format, cut short, zeroed and changed, always in the same places."""
     folder.mkdir(parents=True, exist_ok=True)
+    for name, data in mutated(25):
+        path = folder / name
+        path.write_bytes(data)
+        yield path
+
+
+def mutated(turns: int, size: tuple[int, int] = (800, 600)) -> Iterator[tuple[str, bytes]]:
+    """The same as names and bytes, so many of each format."""
     with Image.open(DEMO / "photos/BRYD0105.JPG") as photo:
-        small = photo.convert("RGB").resize((800, 600))
+        small = photo.convert("RGB").resize(size)
     plain = ("jpg", "png", "webp", "avif", "gif", "jp2")
     packings = ("raw", "tiff_lzw", "tiff_adobe_deflate", "jpeg", "zstd", "lzma", "packbits")
     kinds: list[tuple[str, dict[str, Any]]] = [(kind, {}) for kind in plain]
@@ -150,7 +158,7 @@ def mutations(folder: Path) -> Iterator[Path]:
     for number, (ending, options) in enumerate(kinds):
         kept = io.BytesIO()
         small.save(kept, {"jpg": "jpeg", "jp2": "jpeg2000", "tif": "tiff"}.get(ending, ending), **options)
-        for turn in range(25):
+        for turn in range(turns):
             data = bytearray(kept.getvalue())
             at = int(random.integers(50, len(data) - 50))
             if turn % 3 == 0:
@@ -160,9 +168,7 @@ def mutations(folder: Path) -> Iterator[Path]:
             else:
                 for place in random.integers(30, len(data), 1 + turn):
                     data[place] ^= 1 << int(random.integers(8))
-            path = folder / f"{number:02}-{turn:02}.{ending}"
-            path.write_bytes(data)
-            yield path
+            yield f"{number:02}-{turn:04}.{ending}", bytes(data)
 
 
 def chunks(files: list[Path]) -> Iterator[list[Path]]:

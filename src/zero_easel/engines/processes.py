@@ -4,6 +4,7 @@ import multiprocessing
 import os
 import resource
 import signal
+import sys
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -101,8 +102,11 @@ def within(megabytes: int) -> None:
 def _begin(megabytes: int, confinement: Confinement | None) -> None:
     """First act of a worker. The photos are the parallel part, so the libraries stay on one thread each."""
     os.nice(_NICE)
-    if confinement is not None and (missing := confine(confinement)):
-        log.info("work is not confined", missing=missing)
+    if confinement is not None:
+        if missing := confine(confinement):
+            log.info("work is not confined", missing=missing)
+        # Decoders complain of each damaged file; whoever sends thousands must not write the application's log.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stderr.fileno())
     import cv2
 
     from zero_easel.core.photos import vips
