@@ -15,6 +15,8 @@ from starlette.exceptions import HTTPException
 from starlette.responses import Response
 from starlette.routing import Match, Route
 
+from zero_easel.doors.out.sealing import SealError
+
 log = structlog.get_logger()
 MEDIA = "application/problem+json"
 NAME_IT = "Say which version you saw: If-Match with the ETag that came with it."
@@ -95,6 +97,7 @@ def tell_problems(app: FastAPI) -> None:
         OperationalError: _busy,
         NoConnection: _busy,
         OSError: _disk,
+        SealError: _sealed,
         Exception: _unforeseen,
     }
     for kind, handler in handlers.items():
@@ -140,6 +143,10 @@ async def _busy(_request: Request, error: Exception) -> Response:
 
 async def _disk(_request: Request, error: Exception) -> Response:
     return answer(Refusal(503, no_file(error), {"Retry-After": RETRY_AFTER}))
+
+
+async def _sealed(_request: Request, error: Exception) -> Response:
+    return answer(Refusal(503, str(error)))
 
 
 async def _unforeseen(_request: Request, _error: Exception) -> Response:

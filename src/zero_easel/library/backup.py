@@ -15,10 +15,11 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from sqlalchemy import select
+from sqlalchemy import inspect, select
 from sqlalchemy.orm import Session
 
 from zero_easel.files import write_atomically
+from zero_easel.library.people.journal import first_fault
 from zero_easel.library.store.database import Database
 from zero_easel.library.store.models import CutoutRow, Original, PhotoRow, PictureRow, PictureState
 from zero_easel.library.store.vault import Vault
@@ -132,6 +133,11 @@ def verify(data: Path, vault: Vault, on_file: Callable[[], None] = lambda: None)
             yield from _originals(session, vault, on_file)
             yield from _pictures(session, vault, on_file)
             yield from _cutouts(session, vault)
+            # A library of an earlier version has no journal yet.
+            if inspect(database.engine).has_table("journal") and (entry := first_fault(session)) is not None:
+                yield Unsound(
+                    LIBRARY, f"entry {entry} of the journal is not as it was written, or one before it is gone"
+                )
     finally:
         database.close()
 

@@ -10,6 +10,7 @@ from sqlalchemy.exc import TimeoutError as NoConnection
 from starlette.exceptions import HTTPException
 
 from zero_easel.api.problems import RETRY_AFTER, busy, no_file
+from zero_easel.doors.out.sealing import SealError
 from zero_easel.web.page import is_partial, show
 
 Handler = Callable[[Request, Exception], Awaitable[Response]]
@@ -23,6 +24,7 @@ def tell_troubles(app: FastAPI) -> None:
         OperationalError: _library_busy,
         NoConnection: _library_busy,
         OSError: _disk,
+        SealError: _sealed,
     }
     for kind, handler in handlers.items():
         app.add_exception_handler(kind, handler)
@@ -48,6 +50,10 @@ async def _library_busy(request: Request, error: Exception) -> Response:
 
 async def _disk(request: Request, error: Exception) -> Response:
     return _sorry(request, 503, no_file(error))
+
+
+async def _sealed(request: Request, error: Exception) -> Response:
+    return _sorry(request, 503, str(error))
 
 
 def _sorry(request: Request, status: int, reason: str) -> Response:

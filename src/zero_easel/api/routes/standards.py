@@ -87,7 +87,7 @@ def _whole(row: StandardRow) -> StandardWhole:
 
 
 @router.get("/standards", dependencies=may(Right.READ))
-def list_standards(session: Writing, cursor: PartAsked) -> Listing[StandardTold]:
+def list_standards(session: Reading, cursor: PartAsked) -> Listing[StandardTold]:
     """All standards, the shop's first one first."""
     ensure_standard(session)
     return cursor.part(cursor.rows(session, select(StandardRow), StandardRow.id), _told, lambda row: row.id)
