@@ -39,7 +39,7 @@ def pages(page: Page, address: str) -> dict[str, str]:
         "finished": "/runs/1?deliverable=shop",
         "compare": picture,
         "standard": "/standards/2?on=shop",
-        "trial": f"{finished}/deliver",
+        "approve": f"{finished}/approval",
         "beside": "/standards/2",
         "runs": "/runs",
         "tidy-up": "/tidy-up",
@@ -48,11 +48,24 @@ def pages(page: Page, address: str) -> dict[str, str]:
     }
 
 
-def tried(page: Page) -> None:
-    """A trial that is through."""
-    page.get_by_role("button", name="Try five first").click()
-    page.locator("#run[data-state=done]").wait_for(timeout=120_000)
-    page.wait_for_timeout(1000)
+def approved(page: Page) -> None:
+    """A link to approve as a telephone shows it, where somebody is about to say no."""
+    page.get_by_label("A link for").fill("The owner's telephone")
+    page.get_by_role("button", name="Make a link").click()
+    link = page.locator(".once-text").inner_text()
+    page.set_viewport_size({"width": 360, "height": 740})
+    page.goto(link)
+    for _ in range(2):
+        page.get_by_role("button", name="Yes", exact=True).click()
+        page.wait_for_load_state("load")
+    page.wait_for_timeout(500)
+    box = page.locator(".approve-frame img").bounding_box()
+    assert box
+    page.mouse.click(box["x"] + 0.78 * box["width"], box["y"] + 0.66 * box["height"])
+    page.get_by_label("its outline").check()
+    page.get_by_label("In your words").fill("The hole in the handle is grey")
+    page.evaluate("window.scrollTo(0, 120)")
+    page.wait_for_timeout(300)
 
 
 def main() -> None:
@@ -79,8 +92,9 @@ def main() -> None:
             if name in READY:
                 READY[name](page)
             if name == "beside":
-                two_runs(page, args.address + views["trial"])
+                two_runs(page, args.address + views["approve"].replace("approval", "deliver"))
             page.screenshot(path=args.out / f"{name}.png")
+            page.set_viewport_size({"width": 1280, "height": 800})
             for _ in range({"place": 1, "light": 2}.get(name, 0)):
                 page.keyboard.press("u")
                 page.wait_for_timeout(800)
@@ -172,7 +186,7 @@ def two_runs(page: Page, deliver: str) -> None:
 READY = {
     "place": at_true_size,
     "light": by_the_backdrop,
-    "trial": tried,
+    "approve": approved,
     "live": shot_live,
     "hand-over": handed_over,
 }
