@@ -14,6 +14,7 @@ PAGES = (
     "/shoots/1/bring-in", "/shoots/1/match", "/shoots/1/clear", "/shoots/1/light", "/shoots/1/place", "/shoots/1/names",
     "/shoots/1/deliver", "/shoots/1/live",
     "/shoots/2/hand-over", "/shoots/1/delete", "/pictures/1", "/photos/1", "/photos/1/straighten",
+    "/shoots/1/approval", "/programs", "/people", "/journal", "/tidy-up",
 )  # fmt: skip
 
 

@@ -9,6 +9,7 @@ import pytest
 from people import PASSWORD, page_of
 from playwright.sync_api import Browser, Page, expect
 from support import Server, until, zero_easel
+from test_accessible import faults
 
 pytestmark = pytest.mark.browser
 
@@ -67,12 +68,16 @@ def test_from_the_first_owner_to_an_approved_picture_at_the_shop(
 ) -> None:
     nobody = opened(browser, server, "/shoots/1/deliver")
     expect(nobody.get_by_role("heading", name="Sign in")).to_be_visible()
+    assert not faults(nobody)
     ida = take_up(browser, server, invitation)
+    ida.goto("/account")
+    assert not faults(ida)
     assert "good no more" in opened(browser, server, invitation).content()
     ida.goto("/people")
     ida.get_by_label("Invite").fill("Mara")
     ida.get_by_role("button", name="Make a link").click()
     link = ida.locator(".once-text").inner_text()
+    assert not faults(ida)
     # The owner says where approved pictures go, by themselves.
     ida.goto("/shoots/1/hand-over")
     ida.get_by_label("called", exact=True).fill("The shelf")
@@ -94,6 +99,7 @@ def test_from_the_first_owner_to_an_approved_picture_at_the_shop(
     assert phone.evaluate("() => document.documentElement.scrollWidth") <= 360
     expect(phone.get_by_role("navigation", name="Main")).to_have_count(0)
     expect(phone.get_by_text("1 of 12")).to_be_visible()
+    assert not faults(phone)
     phone.get_by_role("button", name="Yes", exact=True).click()
     expect(phone.get_by_text("2 of 12, 1 yes")).to_be_visible()
     phone.wait_for_load_state("load")
@@ -124,6 +130,7 @@ def test_from_the_first_owner_to_an_approved_picture_at_the_shop(
     expect(mara.get_by_role("img", name="The dot: 25 % across, 60 % down")).to_be_visible()
     expect(mara.locator(".sent-back")).to_contain_text(refused.split()[0])
     picture = mara.locator(".sent-picture").get_attribute("href")
+    assert not faults(mara)
     mara.get_by_role("link", name="To Place").click()
     expect(mara.locator("body")).to_have_attribute("data-line-up", "ready")
     code, view = refused.split()[:2]

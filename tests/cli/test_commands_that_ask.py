@@ -1,6 +1,8 @@
 """Commands that ask an application: over the library of this machine, or one that is running elsewhere."""
 
 import json
+import os
+import subprocess
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -8,7 +10,7 @@ from subprocess import CompletedProcess
 
 import pytest
 from programs import token_for
-from support import CATALOG, Server, halved, new_library, until, zero_easel
+from support import CATALOG, Server, halved, new_library, until, zero_easel, zero_easel_command
 
 from zero_easel.core.standard.checks import Check
 from zero_easel.library.changes.standards import add_parts, ensure_standard
@@ -151,8 +153,10 @@ def test_exit_statuses_tell_why_nothing_came_of_it(server: Server, data: Path) -
 
 
 def test_a_shell_completes_commands() -> None:
-    script = zero_easel("--show-completion", "bash")
-    assert script.returncode == 0 and "complete" in script.stdout
+    asked = {"_ZERO_EASEL_COMPLETE": "complete_bash", "COMP_WORDS": "zero-easel sho", "COMP_CWORD": "1"}
+    command, environment = zero_easel_command(), {**os.environ, **asked}
+    done = subprocess.run(command, env=environment, capture_output=True, text=True, check=False)
+    assert done.stdout.split() == ["shop", "shoots"]
 
 
 def test_an_application_that_runs_does_the_work(server: Server, data: Path) -> None:

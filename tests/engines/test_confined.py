@@ -103,7 +103,8 @@ def test_a_decoder_decodes_and_does_nothing_else(there: Path) -> None:
     assert decoders.do("x", written, str(there / "a.txt")) == (
         0 if str(there).startswith(tempfile.gettempdir()) else 13
     )
-    assert decoders.do("x", written, str(Path(__file__).with_name("made-up.txt"))) != 0
+    assert decoders.do("x", written, str(Path.home() / "made-up.txt")) != 0
+    assert not (Path.home() / "made-up.txt").exists()
     decoders.close()
 
 

@@ -103,7 +103,13 @@ def test_a_few_letters_are_enough(shoot: TestClient) -> None:
     assert [p["code"] for p in shoot.get("/suggest", params={"q": "mug"}).json()] == ["BY-2104", "BY-2104-BL"]
     assert shoot.get("/suggest", params={"q": " "}).json() == []
     said = shoot.post("/photos/2/match", data={"code": "bowl", "view": "top"})
-    assert json.loads(said.headers["hx-trigger"])["matched"] == {"photo": 2, "code": "BY-2101", "view": "top"}
+    assert json.loads(said.headers["hx-trigger"])["matched"] == {
+        "photo": 2,
+        "code": "BY-2101",
+        "view": "top",
+        "seen": "BY-2101 top",
+        "conflict": False,
+    }
 
 
 def test_a_card_that_is_none_and_one_that_is_typed(shoot: TestClient, bench: Workbench) -> None:
