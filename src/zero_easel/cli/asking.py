@@ -1,13 +1,15 @@
 """Commands that ask an application: over its API, at another place or over the library of this machine, alike."""
 
 import asyncio
+import inspect
 import os
 import tempfile
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager, contextmanager, suppress
+from functools import wraps
 from ipaddress import ip_address
 from pathlib import Path
-from typing import IO, Annotated, Any
+from typing import IO, Annotated, Any, NamedTuple
 from urllib.parse import urlsplit
 
 import httpx
@@ -16,7 +18,8 @@ from filelock import Timeout
 from starlette.types import ASGIApp, Message
 
 from zero_easel.api import PREFIX
-from zero_easel.cli.given import UsageError
+from zero_easel.cli.given import UsageError, tell
+from zero_easel.cli.options import AsJson, Data
 from zero_easel.files import data_lock
 from zero_easel.settings import Settings
 
@@ -38,6 +41,44 @@ Token = Annotated[
     str,
     typer.Option("--token", envvar="ZERO_EASEL_TOKEN", help="That lets in there; rather by ZERO_EASEL_TOKEN."),
 ]
+
+
+class Common(NamedTuple):
+    """Where a command asks, and how it tells."""
+
+    data: Path | None
+    server: str
+    token: str
+    as_json: bool
+
+    def asking(self, *, working: bool = False) -> AbstractContextManager["Api"]:
+        """The API there, see asking()."""
+        return asking(self.data, self.server, self.token, working=working)
+
+    def tell(self, told: Mapping[str, object], words: str) -> None:
+        """One line: the object, or words of it."""
+        tell(told, words, as_json=self.as_json)
+
+
+def asks(command: Callable[..., None]) -> Callable[..., None]:
+    """A command whose parameter `where` stands for the options that all of them have: --data, --server, --token and
+    --json."""
+    given = inspect.signature(command, eval_str=True)
+    own = [one for name, one in given.parameters.items() if name != "where"]
+    kind = inspect.Parameter.KEYWORD_ONLY
+    options = [
+        inspect.Parameter("data", kind, default=None, annotation=Data),
+        inspect.Parameter("server", kind, default="", annotation=Server),
+        inspect.Parameter("token", kind, default="", annotation=Token),
+        inspect.Parameter("as_json", kind, default=False, annotation=AsJson),
+    ]
+
+    @wraps(command)
+    def with_options(*, data: Path | None, server: str, token: str, as_json: bool, **more: Any) -> None:
+        command(where=Common(data, server, token, as_json), **more)
+
+    with_options.__signature__ = given.replace(parameters=[*own, *options])  # type: ignore[attr-defined]
+    return with_options
 
 
 class Api:

@@ -9,10 +9,9 @@ from typing import Annotated, Any
 import typer
 from filelock import Timeout
 
-from zero_easel.cli.asking import Api, Server, Token, asking
-from zero_easel.cli.given import UsageError, console, tell
+from zero_easel.cli.asking import Api, Common, asks
+from zero_easel.cli.given import UsageError, console
 from zero_easel.cli.library import ShootName
-from zero_easel.cli.options import AsJson, Data
 from zero_easel.cli.running import progress
 from zero_easel.cli.stopping import insist
 from zero_easel.files import data_lock, write_to
@@ -27,11 +26,12 @@ _AWAY = ("rejected", "given up")
 
 
 @runs.command("list")
-def list_runs(data: Data = None, server: Server = "", token: Token = "", as_json: AsJson = False) -> None:
+@asks
+def list_runs(where: Common) -> None:
     """All runs, the newest first: how many pictures are made, failed and remain, how fast, and until when."""
-    with asking(data, server, token) as asked:
+    with where.asking() as asked:
         for one in asked.all("/runs"):
-            tell(one, _line(one), as_json=as_json)
+            where.tell(one, _line(one))
 
 
 def _line(run: dict[str, Any]) -> str:
@@ -42,46 +42,49 @@ def _line(run: dict[str, Any]) -> str:
 
 
 @runs.command()
-def pause(run: RunNumber, data: Data = None, server: Server = "", token: Token = "", as_json: AsJson = False) -> None:
+@asks
+def pause(where: Common, run: RunNumber) -> None:
     """Let a run rest; what is in hand is finished."""
-    _wish(run, "pause", data, server, token, as_json=as_json)
+    _wish(where, run, "pause")
 
 
 @runs.command()
-def stop(run: RunNumber, data: Data = None, server: Server = "", token: Token = "", as_json: AsJson = False) -> None:
+@asks
+def stop(where: Common, run: RunNumber) -> None:
     """Stop a run; what it made is kept, and it may go on later."""
-    _wish(run, "stop", data, server, token, as_json=as_json)
+    _wish(where, run, "stop")
 
 
 @runs.command("go-on")
-def go_on(run: RunNumber, data: Data = None, server: Server = "", token: Token = "", as_json: AsJson = False) -> None:
+@asks
+def go_on(where: Common, run: RunNumber) -> None:
     """Take a run up again, in the application that is running on the folder."""
-    if not server:
-        _insist_on_application(data)
-    _wish(run, "go-on", data, server, token, as_json=as_json)
+    if not where.server:
+        _insist_on_application(where.data)
+    _wish(where, run, "go-on")
 
 
 @runs.command("try-again")
-def try_again(
-    run: RunNumber, data: Data = None, server: Server = "", token: Token = "", as_json: AsJson = False
-) -> None:
+@asks
+def try_again(where: Common, run: RunNumber) -> None:
     """Make what failed in a run once more, in the application that is running on the folder."""
-    if not server:
-        _insist_on_application(data)
-    _wish(run, "try-again", data, server, token, as_json=as_json)
+    if not where.server:
+        _insist_on_application(where.data)
+    _wish(where, run, "try-again")
 
 
 @runs.command()
-def first(run: RunNumber, data: Data = None, server: Server = "", token: Token = "", as_json: AsJson = False) -> None:
+@asks
+def first(where: Common, run: RunNumber) -> None:
     """Let a run go before all others."""
-    _wish(run, "go-first", data, server, token, as_json=as_json)
+    _wish(where, run, "go-first")
 
 
-def _wish(number: int, wish: str, data: Path | None, server: str, token: str, *, as_json: bool) -> None:
-    with asking(data, server, token) as asked:
+def _wish(where: Common, number: int, wish: str) -> None:
+    with where.asking() as asked:
         run = asked.ask("POST", f"/runs/{number}/wishes", json={"wish": wish}).json()
     words = f"Run {number} goes before all others." if wish == "go-first" else f"Run {number} is {run['state']}."
-    tell(run, words, as_json=as_json)
+    where.tell(run, words)
 
 
 def _insist_on_application(data: Path | None) -> None:
@@ -92,34 +95,32 @@ def _insist_on_application(data: Path | None) -> None:
         raise UsageError(f"no application is running on {folder}; start it with: zero-easel serve --data {folder}")
 
 
+@asks
 def deliver(
+    where: Common,
     shoot: ShootName,
     to: Annotated[
         list[str] | None, typer.Option("--to", metavar="TARGET", help="Hand over there; once for each target.")
     ] = None,
     archive: Annotated[Path | None, typer.Option(help="Write all that is handed over into this ZIP file.")] = None,
-    data: Data = None,
-    server: Server = "",
-    token: Token = "",
-    as_json: AsJson = False,
 ) -> None:
     """Make the pictures of a shoot by its standard, wait until they are there, and hand them over. What was made of the
     very same things before is not made again. Exit status 1 if a picture failed, fails a check, or was turned away."""
-    with asking(data, server, token, working=True) as asked:
+    with where.asking(working=True) as asked:
         number = asked.shoot(shoot)["id"]
         places = [_target(asked, number, name) for name in to or ()]
         run = _made(asked, number)
-        tell(run, _told(run), as_json=as_json)
+        where.tell(run, _told(run))
         unmet = 0
         for state, only in (("failed", "all"), ("done", "unmet")):
             for picture in asked.all(f"/runs/{run['id']}/pictures", state=state, only=only):
                 unmet += 1
-                tell(picture, _why(picture), as_json=as_json)
+                where.tell(picture, _why(picture))
         if archive is not None:
             _save(asked, run["id"], archive)
         whole = run["state"] == "done" and not unmet
         for place in places:
-            whole = _handed_over(asked, number, run["id"], place, as_json=as_json) and whole
+            whole = _handed_over(where, asked, number, run["id"], place) and whole
     raise typer.Exit(0 if whole else 1)
 
 
@@ -171,7 +172,7 @@ def _target(asked: Api, shoot: int, name: str) -> dict[str, Any]:
     return dict(one)
 
 
-def _handed_over(asked: Api, shoot: int, run: int, target: dict[str, Any], *, as_json: bool) -> bool:
+def _handed_over(where: Common, asked: Api, shoot: int, run: int, target: dict[str, Any]) -> bool:
     """Hand a run over and wait until each picture is there or turned away; returns whether all are there."""
     path = f"/shoots/{shoot}/targets/{target['id']}"
     asked.ask("POST", f"{path}/sendings", json={"run": run})
@@ -184,27 +185,28 @@ def _handed_over(asked: Api, shoot: int, run: int, target: dict[str, Any], *, as
         time.sleep(_LOOK)
     away = [one for state in _AWAY for one in asked.all(f"{path}/sendings", state=state)]
     for one in away:
-        tell(one, f"{one['path']}\t{one['state']}\t{one['said']}", as_json=as_json)
+        where.tell(one, f"{one['path']}\t{one['state']}\t{one['said']}")
     there = at["sent"] + at["accepted"]
-    tell(at, f"{there} pictures are at {at['name']}, {len(away)} were turned away.", as_json=as_json)
+    where.tell(at, f"{there} pictures are at {at['name']}, {len(away)} were turned away.")
     return not away
 
 
 @targets.command("list")
-def list_targets(
-    shoot: ShootName, data: Data = None, server: Server = "", token: Token = "", as_json: AsJson = False
-) -> None:
+@asks
+def list_targets(where: Common, shoot: ShootName) -> None:
     """The targets of a shoot, and how many pictures are waiting, there, or turned away."""
-    with asking(data, server, token) as asked:
+    with where.asking() as asked:
         for one in asked.all(f"/shoots/{asked.shoot(shoot)['id']}/targets"):
             away = one["rejected"] + one["given_up"]
             counts = f"{one['waiting']} waiting, {one['sent'] + one['accepted']} there, {away} turned away"
             words = f"{one['name']}\t{one['kind']}\t{one['address']}\t{counts}\t{one['trouble']}".rstrip()
-            tell(one, words, as_json=as_json)
+            where.tell(one, words)
 
 
 @targets.command("add")
+@asks
 def add_target(
+    where: Common,
     name: TargetName,
     shoot: ShootName,
     kind: Annotated[str, typer.Option(help="folder, sftp, s3, webdav or shop.")],
@@ -221,10 +223,6 @@ def add_target(
     by_itself: Annotated[bool, typer.Option("--by-itself", help="As soon as a run is through.")] = False,
     everywhere: Annotated[bool, typer.Option("--everywhere", help="For all shoots of the standard.")] = False,
     approved: Annotated[bool, typer.Option("--approved", help="Only pictures to which somebody said yes.")] = False,
-    data: Data = None,
-    server: Server = "",
-    token: Token = "",
-    as_json: AsJson = False,
 ) -> None:
     """One more place to which the pictures of a shoot are handed over."""
     wanted = {
@@ -241,44 +239,32 @@ def add_target(
         "everywhere": everywhere,
         "approved": approved,
     }
-    with asking(data, server, token) as asked:
+    with where.asking() as asked:
         made = asked.ask("POST", f"/shoots/{asked.shoot(shoot)['id']}/targets", json=wanted).json()
-    tell(made, f"{made['name']} is a target of {shoot}.", as_json=as_json)
+    where.tell(made, f"{made['name']} is a target of {shoot}.")
 
 
 @targets.command("remove")
-def remove_target(
-    name: TargetName,
-    shoot: ShootName,
-    data: Data = None,
-    server: Server = "",
-    token: Token = "",
-    as_json: AsJson = False,
-) -> None:
+@asks
+def remove_target(where: Common, name: TargetName, shoot: ShootName) -> None:
     """Hand nothing over there any more; what lies there stays."""
-    with asking(data, server, token) as asked:
+    with where.asking() as asked:
         number = asked.shoot(shoot)["id"]
         asked.change("DELETE", f"/shoots/{number}/targets/{_target(asked, number, name)['id']}")
-    tell({"removed": name}, f"Nothing is handed over to {name} any more.", as_json=as_json)
+    where.tell({"removed": name}, f"Nothing is handed over to {name} any more.")
 
 
 @targets.command("send")
-def send(
-    name: TargetName,
-    shoot: ShootName,
-    data: Data = None,
-    server: Server = "",
-    token: Token = "",
-    as_json: AsJson = False,
-) -> None:
+@asks
+def send(where: Common, name: TargetName, shoot: ShootName) -> None:
     """Hand the newest run of a shoot over, and wait until each picture is there. Exit status 1 if one is turned
     away."""
-    with asking(data, server, token, working=True) as asked:
+    with where.asking(working=True) as asked:
         one = asked.shoot(shoot)
         if one["newest_run"] is None:
             raise UsageError(f"there is no run over {shoot} yet; zero-easel deliver makes one.")
         target = _target(asked, one["id"], name)
-        whole = _handed_over(asked, one["id"], one["newest_run"], target, as_json=as_json)
+        whole = _handed_over(where, asked, one["id"], one["newest_run"], target)
     raise typer.Exit(0 if whole else 1)
 
 
