@@ -1,13 +1,16 @@
 """What all that is told has in common: moments with their zone, addresses, and rows by the number in the address."""
 
+from collections.abc import Callable
 from datetime import UTC, datetime
-from typing import Annotated
+from typing import Annotated, Any, TypeVar
 
 from fastapi import Depends, Path
 from pydantic import AllowInfNan, BaseModel, ConfigDict, Field, PlainSerializer, Strict, StrictBool, WithJsonSchema
+from sqlalchemy.orm import Session
 
 from zero_easel.api.access import Reading, Writing
 from zero_easel.api.problems import found
+from zero_easel.library.store.access import Webhook
 from zero_easel.library.store.models import PhotoRow, PictureRow, Run, Shoot, StandardRow
 
 Moment = Annotated[
@@ -43,57 +46,29 @@ class Sent(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
-def shoot_to_see(session: Reading, shoot_id: Number) -> Shoot:
-    """The shoot of the address."""
-    return found(session.get(Shoot, shoot_id), "shoot")
+Row = TypeVar("Row")
 
 
-def shoot_to_change(session: Writing, shoot_id: Number) -> Shoot:
-    """The same, for changes."""
-    return found(session.get(Shoot, shoot_id), "shoot")
+def by_number(model: type[Row], key: str, what: str, of: Any) -> Callable[..., Row]:
+    """A dependency: the row whose number stands in the address under a key. of: Reading, or Writing for changes. It
+    raises Refusal 404, which names what is missing."""
+
+    def row(session: Session, number: int) -> Row:
+        return found(session.get(model, number), what)
+
+    number = Annotated[int, Path(alias=key, ge=1, le=2**53, examples=[1])]
+    row.__annotations__ = {"session": of, "number": number, "return": model}
+    return row
 
 
-def photo_to_see(session: Reading, photo_id: Number) -> PhotoRow:
-    """The photo of the address."""
-    return found(session.get(PhotoRow, photo_id), "photo")
-
-
-def photo_to_change(session: Writing, photo_id: Number) -> PhotoRow:
-    """The same, for changes."""
-    return found(session.get(PhotoRow, photo_id), "photo")
-
-
-def run_to_see(session: Reading, run_id: Number) -> Run:
-    """The run of the address."""
-    return found(session.get(Run, run_id), "run")
-
-
-def run_to_change(session: Writing, run_id: Number) -> Run:
-    """The same, for changes."""
-    return found(session.get(Run, run_id), "run")
-
-
-def standard_to_see(session: Reading, standard_id: Number) -> StandardRow:
-    """The standard of the address."""
-    return found(session.get(StandardRow, standard_id), "standard")
-
-
-def standard_to_change(session: Writing, standard_id: Number) -> StandardRow:
-    """The same, for changes."""
-    return found(session.get(StandardRow, standard_id), "standard")
-
-
-def picture_to_see(session: Reading, picture_id: Number) -> PictureRow:
-    """The finished picture of the address."""
-    return found(session.get(PictureRow, picture_id), "picture")
-
-
-SeenShoot = Annotated[Shoot, Depends(shoot_to_see)]
-SeenPhoto = Annotated[PhotoRow, Depends(photo_to_see)]
-SeenRun = Annotated[Run, Depends(run_to_see)]
-SeenStandard = Annotated[StandardRow, Depends(standard_to_see)]
-SeenPicture = Annotated[PictureRow, Depends(picture_to_see)]
-ChangedShoot = Annotated[Shoot, Depends(shoot_to_change)]
-ChangedPhoto = Annotated[PhotoRow, Depends(photo_to_change)]
-ChangedRun = Annotated[Run, Depends(run_to_change)]
-ChangedStandard = Annotated[StandardRow, Depends(standard_to_change)]
+SeenShoot = Annotated[Shoot, Depends(by_number(Shoot, "shoot_id", "shoot", Reading))]
+SeenPhoto = Annotated[PhotoRow, Depends(by_number(PhotoRow, "photo_id", "photo", Reading))]
+SeenRun = Annotated[Run, Depends(by_number(Run, "run_id", "run", Reading))]
+SeenStandard = Annotated[StandardRow, Depends(by_number(StandardRow, "standard_id", "standard", Reading))]
+SeenPicture = Annotated[PictureRow, Depends(by_number(PictureRow, "picture_id", "picture", Reading))]
+SeenWebhook = Annotated[Webhook, Depends(by_number(Webhook, "webhook_id", "webhook", Reading))]
+ChangedShoot = Annotated[Shoot, Depends(by_number(Shoot, "shoot_id", "shoot", Writing))]
+ChangedPhoto = Annotated[PhotoRow, Depends(by_number(PhotoRow, "photo_id", "photo", Writing))]
+ChangedRun = Annotated[Run, Depends(by_number(Run, "run_id", "run", Writing))]
+ChangedStandard = Annotated[StandardRow, Depends(by_number(StandardRow, "standard_id", "standard", Writing))]
+ChangedWebhook = Annotated[Webhook, Depends(by_number(Webhook, "webhook_id", "webhook", Writing))]

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, BackgroundTasks, Depends, Request, Response
+from fastapi import APIRouter, BackgroundTasks, Request, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
@@ -10,8 +10,8 @@ from zero_easel.api import PREFIX
 from zero_easel.api.access import Bench, Caller, Reading, Writing, may
 from zero_easel.api.once import Creating, made
 from zero_easel.api.pages import Listing, PartAsked
-from zero_easel.api.problems import Refusal, found, problems
-from zero_easel.api.told import Moment, Number, Sent
+from zero_easel.api.problems import Refusal, problems
+from zero_easel.api.told import ChangedWebhook, Moment, SeenWebhook, Sent
 from zero_easel.doors.out.hooks import WebhookError, add_webhook, remove_webhook
 from zero_easel.library.store.access import AccessToken, Event, Message, MessageState, Right, Webhook
 from zero_easel.library.telling import tell
@@ -66,16 +66,6 @@ class TokenTold(BaseModel):
     expires: Moment | None
 
 
-def hook_to_see(session: Reading, webhook_id: Number) -> Webhook:
-    """The webhook of the address."""
-    return found(session.get(Webhook, webhook_id), "webhook")
-
-
-def hook_to_change(session: Writing, webhook_id: Number) -> Webhook:
-    """The same, for changes."""
-    return found(session.get(Webhook, webhook_id), "webhook")
-
-
 def _told(hook: Webhook) -> WebhookTold:
     return WebhookTold(
         id=hook.id,
@@ -117,21 +107,19 @@ def new_webhook(session: Writing, bench: Bench, asked: NewWebhook, once: Creatin
 
 
 @router.get("/webhooks/{webhook_id}", tags=["webhooks"], dependencies=may(Right.READ))
-def read_webhook(hook: Annotated[Webhook, Depends(hook_to_see)]) -> WebhookTold:
+def read_webhook(hook: SeenWebhook) -> WebhookTold:
     """One address that is told."""
     return _told(hook)
 
 
 @router.delete("/webhooks/{webhook_id}", tags=["webhooks"], status_code=204, dependencies=may(Right.HAND_OVER))
-def delete_webhook(session: Writing, hook: Annotated[Webhook, Depends(hook_to_change)]) -> None:
+def delete_webhook(session: Writing, hook: ChangedWebhook) -> None:
     """Tell it nothing any more."""
     remove_webhook(session, hook)
 
 
 @router.post("/webhooks/{webhook_id}/test", tags=["webhooks"], status_code=202, dependencies=may(Right.HAND_OVER))
-def test_webhook(
-    session: Writing, bench: Bench, hook: Annotated[Webhook, Depends(hook_to_change)], after: BackgroundTasks
-) -> MessageTold:
+def test_webhook(session: Writing, bench: Bench, hook: ChangedWebhook, after: BackgroundTasks) -> MessageTold:
     """Send it a message of the event "test"."""
     tell(session, Event.TEST, {"webhook": hook.id}, hook)
     after.add_task(bench.teller.wake)
@@ -140,9 +128,7 @@ def test_webhook(
 
 
 @router.get("/webhooks/{webhook_id}/messages", tags=["webhooks"], dependencies=may(Right.READ))
-def list_messages(
-    session: Reading, hook: Annotated[Webhook, Depends(hook_to_see)], cursor: PartAsked
-) -> Listing[MessageTold]:
+def list_messages(session: Reading, hook: SeenWebhook, cursor: PartAsked) -> Listing[MessageTold]:
     """What it was told, the newest first."""
     query = select(Message).where(Message.webhook_id == hook.id)
     return cursor.part(cursor.rows(session, query, Message.id, newest=True), _message, lambda row: row.id)
