@@ -9,6 +9,7 @@ from zero_easel.doors.out.sending import Sender
 from zero_easel.doors.watching import Watcher
 from zero_easel.engines.choosing import engine_of
 from zero_easel.engines.confining import Confinement
+from zero_easel.engines.decoders import decoders
 from zero_easel.engines.engine import Allowance
 from zero_easel.library.changes.cutouts import requeue_outdated
 from zero_easel.library.changes.standards import ensure_standard
@@ -49,6 +50,7 @@ class Workbench:
         with self.database.session() as session:
             ensure_standard(session)
             requeue_outdated(session, self.vault)
+        decoders().begin()
         self.dispatcher.start()
         self.watcher.start()
         self.sender.start()

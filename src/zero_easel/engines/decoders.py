@@ -8,6 +8,7 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import suppress
 from functools import cache
 from queue import LifoQueue
 from typing import Any, TypeVar
@@ -53,6 +54,14 @@ class Decoders:
             raise PhotoError(f"{name} needs more than {self._megabytes / 1000:g} GB of memory to be read.") from error
         finally:
             self._free.put(pool)
+
+    def begin(self) -> None:
+        """Start one beforehand, so that nobody waits for it; what goes wrong with that is told to whoever needs it."""
+        threading.Thread(target=self._try, name="decoders", daemon=True).start()
+
+    def _try(self) -> None:
+        with suppress(Exception):
+            self.do("nothing", sum, ())
 
     def close(self) -> None:
         """End them all."""
