@@ -39,10 +39,11 @@ class Conflict(NamedTuple):
 
 
 class Meanwhile:
-    """What is kept in mind of changes and of who is where, while the application runs."""
+    """What is kept in mind of changes and of who is where, while the application runs. moment: counts changes."""
 
     def __init__(self) -> None:
-        self._last: LRUCache[Any, tuple[str, str]] = LRUCache(_REMEMBERED)
+        self._last: LRUCache[Any, tuple[str, str, int]] = LRUCache(_REMEMBERED)
+        self.moment = 0
         self._here: LRUCache[tuple[int, str], float] = LRUCache(_REMEMBERED)
         self._lock = Lock()
 
@@ -51,13 +52,24 @@ class Meanwhile:
         if saw.value is None or present in (saw.value, wanted):
             return None
         with self._lock:
-            page, name = self._last.get(key, ("", ""))
+            page, name, _ = self._last.get(key, ("", "", 0))
         return None if page and page == saw.page else Conflict(present, wanted, name)
 
     def note(self, key: object, saw: Saw) -> None:
         """Keep in mind who has set a value, from which page."""
+        self.note_page(key, saw.page, saw.who)
+
+    def note_page(self, key: object, page: str, who: Who) -> None:
+        """The same for what has no one value."""
         with self._lock:
-            self._last[key] = saw.page, saw.who.name
+            self.moment += 1
+            self._last[key] = page, who.name, self.moment
+
+    def changed_since(self, key: object, page: str, moment: int) -> str | None:
+        """Who else has changed something since a moment that a page knows of, from another page; None if nobody."""
+        with self._lock:
+            last, name, when = self._last.get(key, ("", "", 0))
+        return name or "somebody" if when > moment and last != page else None
 
     def seen_at(self, shoot_id: int, who: Who) -> None:
         """Keep in mind that somebody is at a shoot."""

@@ -1,5 +1,6 @@
 """Place: the line-up of a shoot, corrected by hand, above the sentences that rule it."""
 
+from collections.abc import Callable
 from typing import Annotated, Any, Literal, NamedTuple
 
 from fastapi import APIRouter, Depends, Form, Request
@@ -27,10 +28,12 @@ from zero_easel.library.changes.standards import following
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Shoot
-from zero_easel.web.meanwhile import InMind, Seen
+from zero_easel.web.meanwhile import InMind, Meanwhile, Seen
 from zero_easel.web.page import Db, Number, ShootById, found, show, straight_source
+from zero_easel.web.rights import Asking
 from zero_easel.web.screens.standards import ruled, sentences, set_meanwhile
 from zero_easel.web.stages import stages
+from zero_easel.web.who import Who
 
 router = APIRouter()
 _PAGE = 400
@@ -53,7 +56,8 @@ RowPartOf = Annotated[RowPart, Depends(seen_of)]
 
 
 class Hand(BaseModel):
-    """Photos placed by hand; what is not given stays as it is. See core.laid.ByHand."""
+    """Photos placed by hand; what is not given stays as it is. page_id, since: which page, and the moment up to which
+    it knows of changes, see Meanwhile."""
 
     photos: list[Number] = Field(min_length=1, max_length=20_000)
     turn: float | None = Field(default=None, ge=-360, le=360)
@@ -62,10 +66,12 @@ class Hand(BaseModel):
     down: float | None = Field(default=None, ge=-400, le=400)
     keep: tuple[float, float] | None = None
     backdrop: Literal["", "cleared", "kept"] | None = None
+    page_id: str = Field(default="", max_length=60)
+    since: Number | None = None
 
 
 @router.get("/shoots/{shoot_id}/place")
-def place_page(request: Request, session: Db, shoot: ShootById, seen: RowPartOf) -> HTMLResponse:
+def place_page(request: Request, session: Db, shoot: ShootById, seen: RowPartOf, mind: InMind) -> HTMLResponse:
     """The line-up, and the rules for its items."""
     ensure_matched(session, shoot)
     rules = shoot.standard.rules
@@ -74,6 +80,7 @@ def place_page(request: Request, session: Db, shoot: ShootById, seen: RowPartOf)
     return show(
         request,
         "place.html",
+        moment=mind.moment,
         marks=marks,
         stage="place",
         shoot=shoot,
@@ -118,16 +125,21 @@ def rule(
 
 
 @router.post("/shoots/{shoot_id}/place/adjust")
-def by_hand(session: Db, shoot: ShootById, adjustment: Hand, seen: RowPartOf) -> Response:
-    """Place photos by hand."""
-    changes = adjustment.model_dump(exclude={"photos"}, exclude_unset=True)
-    return _try(session, shoot, seen, lambda: place_by_hand(session, shoot, adjustment.photos, changes))
+def by_hand(session: Db, shoot: ShootById, adjustment: Hand, seen: RowPartOf, mind: InMind, who: Asking) -> Response:
+    """Place photos by hand. Where somebody else has placed one of them meanwhile, nothing is done before that is
+    chosen."""
+    changes = adjustment.model_dump(exclude={"photos", "page_id", "since"}, exclude_unset=True)
+    return _unless_placed(
+        session, shoot, seen, adjustment, mind, who, lambda: place_by_hand(session, shoot, adjustment.photos, changes)
+    )
 
 
 @router.post("/shoots/{shoot_id}/place/drop")
-def drop(session: Db, shoot: ShootById, adjustment: Hand, seen: RowPartOf) -> Response:
+def drop(session: Db, shoot: ShootById, adjustment: Hand, seen: RowPartOf, mind: InMind, who: Asking) -> Response:
     """Let photos follow the rule again."""
-    return _try(session, shoot, seen, lambda: back_to_rule(session, shoot, adjustment.photos))
+    return _unless_placed(
+        session, shoot, seen, adjustment, mind, who, lambda: back_to_rule(session, shoot, adjustment.photos)
+    )
 
 
 @router.post("/shoots/{shoot_id}/place/{photo_id}/same")
@@ -167,6 +179,25 @@ def step(session: Db, shoot: ShootById, direction: str, seen: RowPartOf) -> Resp
     except StandardError as problem:
         error = f"Not done: {problem}."
     return _answer(session, shoot, seen, error, message, **ruled(shoot.standard.rules, seen.scope, "", ""))
+
+
+def _unless_placed(
+    session: Db, shoot: Shoot, seen: RowPart, hand: Hand, mind: Meanwhile, who: Who, do: Callable[[], object]
+) -> Response:
+    """Do something to photos unless somebody else has placed one of them since the page last heard of it."""
+    since = mind.moment if hand.since is None else hand.since
+    others = {mind.changed_since(("place", photo), hand.page_id, since) for photo in hand.photos} - {None}
+    if not others:
+        for photo in hand.photos:
+            mind.note_page(("place", photo), hand.page_id, who)
+        answer = _try(session, shoot, seen, do)
+    else:
+        names = " and ".join(sorted(name for name in others if name))
+        said = f"Meanwhile {names} placed this; it stands as {names} left it."
+        values = ruled(shoot.standard.rules, seen.scope, "", "")
+        answer = _answer(session, shoot, seen, said, "", **values | {"overtaken": True})
+    answer.headers["X-Moment"] = str(mind.moment)
+    return answer
 
 
 def _try(session: Db, shoot: Shoot, seen: RowPart, do: Any) -> Response:

@@ -1,5 +1,6 @@
 // What a person did goes to the server, in the order in which it was done; its answers come into the row.
 
+import { PAGE } from "../meanwhile.js";
 import { tellSentences } from "../sentences.js";
 import { drawAll, drawn } from "./drawing.js";
 import { root, state } from "./model.js";
@@ -19,6 +20,7 @@ export const send = (path, options) => {
       const response = await fetch(`/shoots/${root.dataset.shoot}/${path}`, { method: "POST", headers: { "X-Requested-With": "zero-easel" }, ...options });
       if (!response.ok) throw new Error(String(response.status));
       answer = await response.json();
+      root.dataset.moment = response.headers.get("X-Moment") ?? root.dataset.moment;
     } catch {
       say("Not kept: is the application still running?", true);
       return;
@@ -26,10 +28,23 @@ export const send = (path, options) => {
       pending -= 1;
     }
     take(answer);
+    if (answer.overtaken) again(path, options);
   });
   return queue;
 };
-export const post = (path, data) => send(`place/${path}${query}`, { body: JSON.stringify(data ?? {}), headers: { "Content-Type": "application/json" } });
+const asJson = (data) => ({ body: JSON.stringify(data), headers: { "Content-Type": "application/json" } });
+export const post = (path, data) =>
+  send(`place/${path}${query}`, asJson(data?.photos ? { ...data, page_id: PAGE, since: Number(root.dataset.moment) } : (data ?? {})));
+
+// Somebody else was faster: theirs stands in the row, and what was to be done here can be done all the same.
+const again = (path, options) => {
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "link";
+  button.textContent = "Do it all the same";
+  button.addEventListener("click", () => send(path, asJson({ ...JSON.parse(options.body), since: Number(root.dataset.moment) })));
+  document.querySelector("#rules-message").append(" ", button);
+};
 
 export const say = (text, fault = false) => {
   const line = document.querySelector("#rules-message");
