@@ -70,12 +70,14 @@ def serving(data: Path, *arguments: str | Path, **environment: str) -> Iterator[
     port = str(free_port())
     command = zero_easel_command("serve", "--data", data, "--port", port, *arguments)
     process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, **environment})
-    assert process.stdout is not None
-    said = process.stdout.readline()
-    assert "Zero Easel is at " in said, said
-    yield said.split("Zero Easel is at ")[1].split()[0]
-    process.kill()
-    process.wait()
+    try:
+        assert process.stdout is not None
+        said = process.stdout.readline()
+        assert "Zero Easel is at " in said, said
+        yield said.split("Zero Easel is at ")[1].split()[0]
+    finally:
+        process.kill()
+        process.wait()
 
 
 def test_it_is_not_reached_from_elsewhere_as_it_stands(data: Path, certificate: tuple[Path, Path]) -> None:

@@ -1,5 +1,6 @@
 """A link to approve by its addresses: what it shows, what it refuses, and what becomes of an answer."""
 
+import re
 from datetime import timedelta
 from pathlib import Path
 
@@ -7,9 +8,11 @@ import pytest
 from fastapi.testclient import TestClient
 from support import until
 
+from zero_easel.doors.approving import approved_pictures
 from zero_easel.library.store.approvals import ApprovalAnswer, ApprovalLink
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.models import now
+from zero_easel.library.store.models import Run, now
+from zero_easel.runs.service import pictures_of
 
 
 @pytest.fixture
@@ -79,6 +82,34 @@ def test_what_is_corrected_waits_again_and_what_is_not_keeps_its_answer(client: 
     until(lambda: client.get("/runs/2/told").status_code == 200)
     assert "2 of 2, 1 yes" in client.get(path).text
     assert "sent back" not in client.get("/shoots/1/line/place").text
+
+
+def test_a_yes_is_to_all_pictures_of_a_photo_and_a_correction_asks_for_that_one_again(
+    cleared: TestClient, tmp_path: Path
+) -> None:
+    cleared.post("/standards/1/parts/deliverables", data={"kind": "web"})
+    cleared.post("/shoots/1/runs")
+    until(lambda: cleared.get("/runs/1/told").status_code == 200)
+    path = link(cleared)
+    page = cleared.get(path).text
+    assert "1 of 2" in page and "Yes is a yes to all 2" in page
+    numbers = re.findall(r"picture/(\d+)", page[page.index("approve-others") :])
+    assert len(numbers) == 2
+    shown = cleared.get(f"{path}?at=1&of={numbers[1]}").text
+    assert f'name="picture" value="{numbers[1]}"' in shown and cleared.get(f"{path}?at=1&of=99").status_code == 200
+    assert say(cleared, path, int(numbers[0]), yes="true") == 303
+    assert "2 of 2, 1 yes" in cleared.get(path).text
+    # One deliverable alone becomes another file.
+    cleared.post("/standards/1/rule", data={"field": "deliverables.another.format", "value": "webp"})
+    cleared.post("/shoots/1/runs")
+    until(lambda: cleared.get("/runs/2/told").status_code == 200)
+    page = cleared.get(path).text
+    assert "1 of 2" in page and " yes" not in page.split('role="status">')[1].split("<")[0]
+    database = library(tmp_path)
+    with database.session() as session:
+        approved = approved_pictures(session, session.get_one(Run, 2))
+        assert [row.deliverable for row in pictures_of(session, 2) if row.id in approved] == ["shop"]
+    database.close()
 
 
 def test_a_link_ends(client: TestClient, tmp_path: Path) -> None:

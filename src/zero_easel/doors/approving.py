@@ -1,5 +1,6 @@
 """A link to approve: somebody without an account looks at finished pictures, and says yes, or no and why.
 
+All pictures of a photo are asked about at once: a yes is a yes to each of them, a no is to the one that was looked at.
 What is said is said of a file, by its digest: a picture that was corrected is another file and waits for an answer
 again; one that a later run takes over keeps its answer.
 """
@@ -30,10 +31,25 @@ class ApprovalError(ValueError):
 
 
 class Asked(NamedTuple):
-    """A picture that somebody is asked about, and what was said of it, if anything was."""
+    """The pictures of a photo, which somebody is asked about, and what was said of each, if anything was."""
 
-    picture: PictureRow
-    answer: ApprovalAnswer | None
+    pictures: tuple[PictureRow, ...]
+    answers: tuple[ApprovalAnswer | None, ...]
+
+    @property
+    def picture(self) -> PictureRow:
+        """The one to look at first: that to which somebody said no, else the first that waits for an answer."""
+        return self.pictures[self._first]
+
+    @property
+    def answer(self) -> ApprovalAnswer | None:
+        """What was said of it; None if anything waits for an answer."""
+        return self.answers[self._first]
+
+    @property
+    def _first(self) -> int:
+        urgent = ["no" if one and not one.yes else "yes" if one else "open" for one in self.answers]
+        return next((urgent.index(said) for said in ("no", "open") if said in urgent), 0)
 
 
 class Said(NamedTuple):
@@ -113,25 +129,28 @@ def opens(link: ApprovalLink, password: str) -> bool:
 
 
 def asked_by(session: Session, link: ApprovalLink) -> list[Asked]:
-    """The pictures of a link, in shooting order: of each photo that of the first deliverable."""
+    """The pictures of a link, photo by photo in shooting order."""
     run = session.get(Run, link.run_id) if link.run_id else latest_run(session, link.shoot_id)
     return asked_about(session, run) if run else []
 
 
 def asked_about(session: Session, run: Run) -> list[Asked]:
     """The pictures of a run that somebody may be asked about, with the latest answer to each."""
-    first: dict[int, PictureRow] = {}
+    photos: dict[int, list[PictureRow]] = {}
     query = select(PictureRow).where(PictureRow.run_id == run.id, PictureRow.state == PictureState.DONE)
     for picture in session.scalars(query.order_by(PictureRow.id)):
-        if picture.photo_id not in first and handed_over(picture, run.rules):
-            first[picture.photo_id] = picture
-    answers = _answers(session, list(first.values()))
-    return [Asked(one, answers.get((one.photo_id, one.sha256))) for one in first.values()]
+        if handed_over(picture, run.rules):
+            photos.setdefault(picture.photo_id, []).append(picture)
+    answers = _answers(session, list(photos))
+    return [
+        Asked(tuple(pictures), tuple(answers.get((photo, one.sha256)) for one in pictures))
+        for photo, pictures in photos.items()
+    ]
 
 
-def _answers(session: Session, pictures: Sequence[PictureRow]) -> dict[tuple[int, str], ApprovalAnswer]:
+def _answers(session: Session, ids: Sequence[int]) -> dict[tuple[int, str], ApprovalAnswer]:
+    """The latest answer to each file of some photos, by photo and digest."""
     found: dict[tuple[int, str], ApprovalAnswer] = {}
-    ids = [picture.photo_id for picture in pictures]
     for start in range(0, len(ids), 500):
         query = select(ApprovalAnswer).where(ApprovalAnswer.photo_id.in_(ids[start : start + 500]))
         # The latest answer counts, by whichever link it was given.
@@ -141,32 +160,53 @@ def _answers(session: Session, pictures: Sequence[PictureRow]) -> dict[tuple[int
 
 
 def answer(session: Session, link: ApprovalLink, picture_id: int, said: Said) -> None:
-    """Keep what somebody says of a picture, in the stead of what was said before. Raises ApprovalError if it is none of
-    the link's, or a no comes without a reason."""
-    picture = next((one.picture for one in asked_by(session, link) if one.picture.id == picture_id), None)
-    if picture is None:
-        raise ApprovalError("This picture is not among those of the link any more.")
-    words = " ".join(said.words.split())[:_WORDS]
+    """Keep what somebody says of a picture, in the stead of what they said before: yes to all pictures of its photo, no
+    to this one. Raises ApprovalError if it is none of the link's."""
+    asked, picture = asked_of(asked_by(session, link), picture_id)
+    for one in asked.pictures if said.yes else (picture,):
+        _keep(session, link, one, said)
+    session.flush()
+    told = "yes" if said.yes else f"no, {_plain(said) or said.flaw}"
+    text = f"{link.name} says {told}: {picture.code or picture.original} {picture.view}".strip()
+    journal.write(session, text, about="approval", shoot_id=link.shoot_id, photo_id=picture.photo_id)
+
+
+def asked_of(asked: Sequence[Asked], picture_id: int) -> tuple[Asked, PictureRow]:
+    """A picture among those that are asked about, and what is asked with it. Raises ApprovalError if it is none."""
+    for one in asked:
+        for picture in one.pictures:
+            if picture.id == picture_id:
+                return one, picture
+    raise ApprovalError("This picture is not among those of the link any more.")
+
+
+def _keep(session: Session, link: ApprovalLink, picture: PictureRow, said: Said) -> None:
     mine = ApprovalAnswer.link_id == link.id, ApprovalAnswer.photo_id == picture.photo_id
     row = session.scalar(select(ApprovalAnswer).where(*mine, ApprovalAnswer.sha256 == picture.sha256))
     if row is None:
         row = ApprovalAnswer(link_id=link.id, photo_id=picture.photo_id, sha256=picture.sha256)
         session.add(row)
-    row.yes, row.words, row.made = said.yes, "" if said.yes else words, now()
+    row.yes, row.words, row.made = said.yes, "" if said.yes else _plain(said), now()
     row.flaw = Flaw.OTHER if said.yes else said.flaw
     dotted = not said.yes and said.x is not None and said.y is not None
     row.x, row.y = (said.x, said.y) if dotted else (None, None)
     session.flush()
-    told = "yes" if said.yes else f"no, {words or said.flaw}"
-    text = f"{link.name} says {told}: {picture.code or picture.original} {picture.view}".strip()
-    journal.write(session, text, about="approval", shoot_id=link.shoot_id, photo_id=picture.photo_id)
+
+
+def _plain(said: Said) -> str:
+    return " ".join(said.words.split())[:_WORDS]
 
 
 def counts_of(asked: Sequence[Asked]) -> Counter[str]:
-    """How many are yes, no, and open."""
+    """How many photos are yes, no, and open."""
     return Counter("open" if one.answer is None else "yes" if one.answer.yes else "no" for one in asked)
 
 
-def approved_photos(session: Session, run: Run) -> set[int]:
-    """The photos of a run whose picture somebody said yes to."""
-    return {one.picture.photo_id for one in asked_about(session, run) if one.answer and one.answer.yes}
+def approved_pictures(session: Session, run: Run) -> set[int]:
+    """The pictures of a run to which somebody said yes, by their ids."""
+    return {
+        picture.id
+        for one in asked_about(session, run)
+        for picture, said in zip(one.pictures, one.answers, strict=True)
+        if said is not None and said.yes
+    }

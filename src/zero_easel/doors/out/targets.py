@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from zero_easel.core.standard.naming import base_name, folder_name, one_file, portable
 from zero_easel.core.standard.patterns import Pattern, PatternError
-from zero_easel.doors.approving import approved_photos
+from zero_easel.doors.approving import approved_pictures
 from zero_easel.library.people import journal
 from zero_easel.library.store.doors import HandOverTarget, Sending, SendingState, TargetKind
 from zero_easel.library.store.models import PictureRow, Run, Shoot, now
@@ -166,12 +166,12 @@ def paths_for(target: HandOverTarget, run: Run, pictures: Sequence[PictureRow]) 
 def hand_over(session: Session, target: HandOverTarget, run: Run) -> int:
     """Have the finished pictures of a run taken to a target; returns how many have to go. What lies there already and
     has not changed is not sent again. Raises TargetError."""
-    approved = approved_photos(session, run) if target.approved else set()
+    approved = approved_pictures(session, run) if target.approved else set()
     pictures = [
         picture
         for picture in pictures_of(session, run.id)
         if handed_over(picture, run.rules)
-        and (not target.approved or picture.photo_id in approved)
+        and (not target.approved or picture.id in approved)
         and (not target.deliverables or picture.deliverable in target.deliverables)
         and not (target.checked and picture.unmet)
     ]

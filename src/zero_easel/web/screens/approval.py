@@ -11,11 +11,11 @@ from zero_easel.doors.approving import (
     MOST_DAYS,
     USUAL_DAYS,
     ApprovalError,
-    Asked,
     Said,
     answer,
     asked_about,
     asked_by,
+    asked_of,
     counts_of,
     is_good,
     link_of,
@@ -26,6 +26,7 @@ from zero_easel.doors.approving import (
 )
 from zero_easel.doors.out.targets import hand_over_approved
 from zero_easel.library.store.approvals import FLAWS, ApprovalLink, Flaw
+from zero_easel.library.store.models import PictureRow
 from zero_easel.runs.service import latest_run
 from zero_easel.runs.showing import DIRECT, shown_png
 from zero_easel.storage import Kept
@@ -107,15 +108,15 @@ LinkByText = Annotated[ApprovalLink, Depends(link_or_sorry)]
 
 
 @router.get("/approve/{text}")
-def look(request: Request, session: Db, text: str, at: Number = 0) -> HTMLResponse:
-    """One picture, large; without a number the first that waits for an answer."""
+def look(request: Request, session: Db, text: str, at: Number = 0, of: Number = 0) -> HTMLResponse:
+    """One picture, large; without a number the first that waits for an answer. of: another picture of that photo."""
     try:
         link = link_of(session, text)
     except ApprovalError as error:
         return show(request, "sorry.html", 404, reason=str(error))
     if link.password and request.app.state.doors.opened.get(request.cookies.get(_cookie(link), "")) != link.id:
         return show(request, "approve.html", link=link, text=text, locked=True, error="")
-    return _one(request, session, link, text, at)
+    return _one(request, session, link, text, at, of)
 
 
 @router.post("/approve/{text}/open")
@@ -169,7 +170,7 @@ def say(
 @router.get("/approve/{text}/picture/{picture_id}")
 def picture(session: Db, bench: Bench, link: LinkByText, picture_id: Number) -> Response:
     """A finished picture of the link, in a form that every browser shows."""
-    one = _of(asked_by(session, link), picture_id).picture
+    one = _of(session, link, picture_id)
     kept = bench.vault.picture(one.run_id, one.output)
     if not kept.exists():
         raise HTTPException(404, "This picture is not there any more.")
@@ -179,16 +180,18 @@ def picture(session: Db, bench: Bench, link: LinkByText, picture_id: Number) -> 
 @router.get("/approve/{text}/original/{picture_id}")
 def original(session: Db, bench: Bench, link: LinkByText, picture_id: Number) -> Response:
     """The photo of a picture, where the link allows it."""
-    one = _of(asked_by(session, link), picture_id).picture
+    one = _of(session, link, picture_id)
     if not link.originals:
         raise HTTPException(403, "This link shows finished pictures only.")
     return _shown(bench.vault.large(one.photo.digest))
 
 
-def _one(request: Request, session: Db, link: ApprovalLink, text: str, at: int) -> HTMLResponse:
+def _one(request: Request, session: Db, link: ApprovalLink, text: str, at: int, of: int) -> HTMLResponse:
     asked = asked_by(session, link)
     waiting = next((place for place, one in enumerate(asked, 1) if one.answer is None), 0)
     place = at if 1 <= at <= len(asked) else waiting
+    one = asked[place - 1] if place else None
+    here = next((at for at, picture in enumerate(one.pictures) if picture.id == of), None) if one else None
     return show(
         request,
         "approve.html",
@@ -196,7 +199,9 @@ def _one(request: Request, session: Db, link: ApprovalLink, text: str, at: int) 
         text=text,
         locked=False,
         error="",
-        one=asked[place - 1] if place else None,
+        one=one,
+        picture=one and (one.picture if here is None else one.pictures[here]),
+        was=one and (one.answer if here is None else one.answers[here]),
         place=place,
         total=len(asked),
         counts=counts_of(asked),
@@ -204,8 +209,11 @@ def _one(request: Request, session: Db, link: ApprovalLink, text: str, at: int) 
     )
 
 
-def _of(asked: list[Asked], picture_id: int) -> Asked:
-    return found(next((one for one in asked if one.picture.id == picture_id), None), "picture")
+def _of(session: Db, link: ApprovalLink, picture_id: int) -> PictureRow:
+    try:
+        return asked_of(asked_by(session, link), picture_id)[1]
+    except ApprovalError as error:
+        raise HTTPException(404, str(error)) from error
 
 
 def _shown(kept: Kept) -> Response:
