@@ -174,3 +174,55 @@ def test_a_link_with_a_password(server: Server, browser: Browser) -> None:
     customer.get_by_label("The password that came with the link").fill("lemons")
     customer.get_by_role("button", name="Look at the pictures").click()
     expect(customer.get_by_role("button", name="Yes", exact=True)).to_be_visible()
+
+
+def test_somebody_signs_in_by_a_passkey(server: Server, browser: Browser) -> None:
+    # Browsers bind passkeys to names: localhost is one, a number is none.
+    address = server.address.replace("127.0.0.1", "localhost")
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
+    page = context.new_page()
+    page.set_default_timeout(240_000)
+    device = context.new_cdp_session(page)
+    device.send("WebAuthn.enable")
+    options = {"protocol": "ctap2", "transport": "internal", "hasResidentKey": True, "hasUserVerification": True}
+    held = device.send(
+        "WebAuthn.addVirtualAuthenticator",
+        {"options": {**options, "isUserVerified": True, "automaticPresenceSimulation": True}},
+    )["authenticatorId"]
+    page.goto("/sign-in")
+    page.get_by_label("Name").fill("Mara")
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in", exact=True).click()
+    page.wait_for_url("**/")
+    page.goto("/account")
+    page.get_by_label("This device is called").fill("The studio’s laptop")
+    form = page.locator("[data-passkey]")
+    form.get_by_label("the present password").fill("not that one at all")
+    form.get_by_role("button", name="Make a passkey").click()
+    expect(form.get_by_role("alert")).to_have_text("The present password is not right.")
+    form.get_by_label("the present password").fill(PASSWORD)
+    form.get_by_role("button", name="Make a passkey").click()
+    expect(page.get_by_role("cell", name="The studio’s laptop")).to_be_visible()
+    assert not faults(page)
+    form.get_by_label("the present password").fill(PASSWORD)
+    form.get_by_role("button", name="Make a passkey").click()
+    expect(form.get_by_role("alert")).to_have_text("This device has a passkey for you already.")
+    page.get_by_role("button", name="Sign out", exact=True).click()
+    page.wait_for_url("**/sign-in")
+    assert not faults(page)
+    page.get_by_role("button", name="Sign in with a passkey").click()
+    page.wait_for_url("**/")
+    expect(page.get_by_role("link", name="Mara")).to_be_visible()
+    # What was signed once is good once: the device signs again, but what it was asked is used up.
+    assert page.request.post("/sign-in/passkey", form={"credential": "{}"}).status == 422
+    page.goto("/account")
+    page.get_by_role("button", name="Remove the passkey of The studio’s laptop").click()
+    expect(page.get_by_role("cell", name="The studio’s laptop")).to_have_count(0)
+    assert len(device.send("WebAuthn.getCredentials", {"authenticatorId": held})["credentials"]) == 1
+    page.get_by_role("button", name="Sign out", exact=True).click()
+    page.wait_for_url("**/sign-in")
+    page.get_by_role("button", name="Sign in with a passkey").click()
+    expect(page.get_by_role("alert").first).to_have_text("This passkey is not known here.")
+    at_a_number = opened(browser, server, "/sign-in")
+    expect(at_a_number.get_by_role("button", name="Sign in with a passkey")).to_have_count(0)
+    context.close()

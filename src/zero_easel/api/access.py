@@ -1,5 +1,6 @@
 """Who asks, and what they may: a token as a bearer (RFC 6750), its scopes, and how many requests it makes."""
 
+import threading
 import time
 from collections.abc import Iterator
 from typing import Annotated, Any, NamedTuple
@@ -42,16 +43,18 @@ class Rate:
 
     def __init__(self) -> None:
         self._left: dict[object, tuple[float, float]] = {}
+        self._lock = threading.Lock()
 
     def wait(self, who: object, most: int) -> float:
         """Take one of `who`'s requests; returns the seconds to wait if there is none left, else 0."""
-        moment = time.monotonic()
-        left, at = self._left.pop(who, (float(most), moment))
-        left = min(float(most), left + (moment - at) * most / _MINUTE)
-        self._left[who] = (left - 1 if left >= 1 else left, moment)
-        if len(self._left) > _REMEMBERED:
-            # Whoever was not heard of for longest has a full bucket by now.
-            del self._left[next(iter(self._left))]
+        with self._lock:
+            moment = time.monotonic()
+            left, at = self._left.pop(who, (float(most), moment))
+            left = min(float(most), left + (moment - at) * most / _MINUTE)
+            self._left[who] = (left - 1 if left >= 1 else left, moment)
+            if len(self._left) > _REMEMBERED:
+                # Whoever was not heard of for longest has a full bucket by now.
+                del self._left[next(iter(self._left))]
         return 0.0 if left >= 1 else (1 - left) * _MINUTE / most
 
 

@@ -11,6 +11,7 @@ from fastapi.staticfiles import StaticFiles
 from zero_easel.api import PREFIX
 from zero_easel.api.app import create_api
 from zero_easel.web.amounts import DailyAmounts
+from zero_easel.web.entering import Doors
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.meanwhile import Meanwhile, note_place
@@ -23,6 +24,7 @@ from zero_easel.web.screens import (
     journal,
     live,
     media,
+    passkeys,
     people,
     products,
     programs,
@@ -33,7 +35,6 @@ from zero_easel.web.screens import (
     tidy_up,
     versions,
 )
-from zero_easel.web.screens.people import Doors
 from zero_easel.web.screens.stages import (
     bring_in,
     clearing,
@@ -76,6 +77,7 @@ SCREENS = (
     tidy_up,
     programs,
     people,
+    passkeys,
     journal,
     approval,
     running,

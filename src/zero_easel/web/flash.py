@@ -4,9 +4,8 @@ What stands in an address would be told as the application's own words, whoever 
 """
 
 import secrets
-from threading import Lock
 
-from cachetools import TTLCache
+from zero_easel.web.lasting import Lasting
 
 _SECONDS = 600
 
@@ -15,17 +14,14 @@ class Flash:
     """Sentences that wait for their page."""
 
     def __init__(self) -> None:
-        self._waiting: TTLCache[str, str] = TTLCache(1000, _SECONDS)
-        self._lock = Lock()
+        self._waiting: Lasting[str, str] = Lasting(_SECONDS)
 
     def keep(self, message: str) -> str:
         """Keep a sentence; returns the name to ask for it by."""
         name = secrets.token_urlsafe(16)
-        with self._lock:
-            self._waiting[name] = message
+        self._waiting.put(name, message)
         return name
 
     def take(self, name: str) -> str:
         """The sentence of that name, "" if there is none or it was told."""
-        with self._lock:
-            return self._waiting.pop(name, "")
+        return self._waiting.take(name) or ""

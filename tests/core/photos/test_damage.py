@@ -194,6 +194,14 @@ def test_what_cannot_be_read_is_not_called_damaged(data: bytes, reason: str) -> 
     assert "damaged" not in str(caught.value)
 
 
+def test_a_small_picture_of_thousands_of_values_a_pixel_is_refused_before_it_fills_the_memory() -> None:
+    data = tiff(bytes(80 * 64 * 3), 8, 3, 2).replace(
+        struct.pack("<HHIHH", 277, 3, 1, 3, 0), struct.pack("<HHIHH", 277, 3, 1, 8195, 0)
+    )
+    with pytest.raises(PhotoError, match="8,195 values for each pixel"):
+        decode_photo(data, "wide.tif")
+
+
 def test_the_first_picture_of_an_avif_sequence_is_read(picture: Image.Image) -> None:
     other = picture.transpose(Image.Transpose.FLIP_LEFT_RIGHT)
     photo = decode_photo(saved(picture, "avif", save_all=True, append_images=[other], quality=90), "two.avif")

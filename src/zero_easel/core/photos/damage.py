@@ -13,6 +13,8 @@ _LEAST = 0.004
 _STEP, _ABRUPT = 16, 0.7
 """A neighbour differs abruptly by this many of 255 levels; so many of all neighbours must."""
 _WHITE = 250
+_ROWS = 32
+"""Rows of cells that are looked at together."""
 
 
 def has_slab(pixels: Encoded) -> bool:
@@ -33,8 +35,13 @@ def has_slab(pixels: Encoded) -> bool:
 def _flat_cells(whole: NDArray[np.uint8], rows: int, columns: int) -> tuple[NDArray[np.bool_], NDArray[np.uint8]]:
     """Which cells are of one colour, and the colour of each one's first px."""
     corners = whole[::_CELL, ::_CELL]
-    same = (whole == np.repeat(np.repeat(corners, _CELL, 0), _CELL, 1)).all(-1)
-    return same.reshape(rows, _CELL, columns, _CELL).all((1, 3)), corners
+    flat = np.empty((rows, columns), bool)
+    # Some rows at a time: what is compared is as large as the photo.
+    for top in range(0, rows, _ROWS):
+        part, first = whole[top * _CELL : (top + _ROWS) * _CELL], corners[top : top + _ROWS]
+        same = (part == np.repeat(np.repeat(first, _CELL, 0), _CELL, 1)).all(-1)
+        flat[top : top + _ROWS] = same.reshape(-1, _CELL, columns, _CELL).all((1, 3))
+    return flat, corners
 
 
 def _areas(flat: NDArray[np.bool_], colour: NDArray[np.uint8]) -> list[NDArray[np.bool_]]:
@@ -51,6 +58,9 @@ def _areas(flat: NDArray[np.bool_], colour: NDArray[np.uint8]) -> list[NDArray[n
 
 def _is_abrupt(area: NDArray[np.bool_], whole: NDArray[np.uint8], colour: NDArray[np.uint8]) -> bool:
     """Whether the px just outside of an area differ from it by a step, nearly all along."""
+    here = _around(area)
+    area, colour = area[here], colour[here]
+    whole = whole[_CELL * here[0].start : _CELL * here[0].stop, _CELL * here[1].start : _CELL * here[1].stop]
     inside = np.repeat(np.repeat(area, _CELL, 0), _CELL, 1)
     rim = cv2.dilate(inside.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool) & ~inside
     if rim.sum() < 2 * _CELL:
@@ -58,3 +68,10 @@ def _is_abrupt(area: NDArray[np.bool_], whole: NDArray[np.uint8], colour: NDArra
     own = colour[area][0].astype(np.int16)
     step = np.abs(whole[rim].astype(np.int16) - own).max(-1)
     return bool((step >= _STEP).mean() >= _ABRUPT)
+
+
+def _around(area: NDArray[np.bool_]) -> tuple[slice, slice]:
+    """The rows and columns of an area of cells, and one more on each side."""
+    spans = (np.flatnonzero(area.any(axis)) for axis in (1, 0))
+    rows, columns = (slice(max(0, int(span[0]) - 1), int(span[-1]) + 2) for span in spans)
+    return slice(rows.start, min(rows.stop, area.shape[0])), slice(columns.start, min(columns.stop, area.shape[1]))

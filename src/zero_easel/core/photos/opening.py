@@ -15,6 +15,8 @@ from zero_easel.core.photos.vips import pyvips
 
 PIXEL_LIMIT = 150_000_000
 """Pixels in the largest photo that is decoded; the largest studio cameras give 150 megapixels."""
+_CHANNELS = 64
+"""Values for each pixel, spot colours and masks included; printers' files have some twenty at most."""
 MAY_BE_DAMAGED = "the file may be damaged: look at it"
 TAKEN = "exif-ifd2-DateTimeOriginal"
 """libvips' name of the capture time."""
@@ -116,6 +118,9 @@ def _by_vips(data: bytes, name: str, fail_on: str, shrink: int = 1) -> pyvips.Im
             raise NoPictureError(f"{name} is not a picture in a format that can be read here.") from error
         raise
     check_dimensions(image.width * shrink, image.height * shrink, name)
+    if image.bands > _CHANNELS:
+        # A few thousand of them fit into no memory, however small the picture is.
+        raise PhotoError(f"{name} claims to hold {image.bands:,} values for each pixel: the file is damaged.")
     return image
 
 

@@ -11,17 +11,20 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
+from zxcvbn import zxcvbn
 
 from zero_easel.core.standard.naming import plain
 from zero_easel.library.store.models import now
-from zero_easel.library.store.people import Invitation, Person, Role, SignIn
+from zero_easel.library.store.people import Invitation, Passkey, Person, Role, SignIn
 
 _HASHER = PasswordHasher()
 _NOBODY = _HASHER.hash(secrets.token_hex(16))
 """What the password of somebody who has no account is held against: it takes as long to refuse."""
 SHORTEST, LONGEST = 12, 128
 INVITED_DAYS = 7
-_USUAL = ("password", "123456", "qwerty", "letmein", "welcome", "iloveyou", "zeroeasel", "passwort", "abcdef", "111111")
+_GUESSES = 10.0
+"""Powers of ten of guesses that a password has to stand, as estimated by zxcvbn (Wheeler, USENIX Security 2016) from
+lists of leaked passwords, names, words, dates, keys in a row and repeats."""
 
 
 class AccountError(ValueError):
@@ -74,10 +77,11 @@ def invited(session: Session, text: str) -> Person:
 
 
 def take_up(session: Session, text: str, password: str) -> Person:
-    """Set a password by a link, which is good no more then; who was signed in by the former one is no longer. Raises
-    AccountError."""
+    """Set a password by a link, which is good no more then; who was signed in by the former one is no longer, and
+    passkeys are taken no more: whoever needs a link may have lost their device to somebody. Raises AccountError."""
     person = invited(session, text)
     set_password(session, person, password)
+    session.execute(delete(Passkey).where(Passkey.person_id == person.id))
     session.execute(delete(Invitation).where(Invitation.person_id == person.id))
     return person
 
@@ -146,11 +150,11 @@ def _check(person: Person, password: str) -> None:
         raise AccountError(f"A password has at least {SHORTEST} characters; a few words do well.")
     if len(password) > LONGEST:
         raise AccountError(f"A password has at most {LONGEST} characters.")
-    said = password.casefold()
-    bare = "".join(c for c in said if c.isalpha()) or said
-    easy = len(set(said)) < 5 or bare in _USUAL or person.folded in (said, bare) or said.startswith(_USUAL)
-    if easy and len(said) < 2 * SHORTEST:
-        raise AccountError("This password is too easily guessed; a few words that do not belong together do well.")
+    told = zxcvbn(password, user_inputs=[person.name, "zero easel"], max_length=LONGEST)
+    if told["guesses_log10"] < _GUESSES:
+        why = str(told["feedback"]["warning"]).rstrip(".")
+        reason = "This password is too easily guessed" + (f" ({why[0].lower() + why[1:]})" if why else "")
+        raise AccountError(f"{reason}; a few words that do not belong together do well.")
 
 
 def digest(text: str) -> str:

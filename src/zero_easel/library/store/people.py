@@ -1,4 +1,4 @@
-"""The tables of who may do what: people, their sign-ins, invitations, and the journal of what they did."""
+"""The tables of who may do what: people, their sign-ins, passkeys, invitations, and the journal of what they did."""
 
 from datetime import datetime
 from enum import StrEnum
@@ -61,6 +61,22 @@ class SignIn(Base):
     used: Mapped[datetime] = mapped_column(default=now)
     device: Mapped[str] = mapped_column(String(200), default="")
     address: Mapped[str] = mapped_column(String(60), default="")
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class Passkey(Base):
+    """A key pair in a device of somebody's, by which they sign in. credential: the name that the device gave it.
+    public_key: as COSE (RFC 9052). count: of signatures, as far as the device counts."""
+
+    __tablename__ = "passkey"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    credential: Mapped[bytes] = mapped_column(unique=True)
+    public_key: Mapped[bytes]
+    count: Mapped[int] = mapped_column(default=0)
+    name: Mapped[str] = mapped_column(String(60))
+    made: Mapped[datetime] = mapped_column(default=now)
+    used: Mapped[datetime | None]
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 

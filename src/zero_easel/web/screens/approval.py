@@ -30,6 +30,7 @@ from zero_easel.library.store.models import PictureRow
 from zero_easel.runs.service import latest_run
 from zero_easel.runs.showing import DIRECT, shown_png
 from zero_easel.storage import Kept
+from zero_easel.web.entering import doors_of
 from zero_easel.web.page import Bench, Db, Number, ShootById, Waiting, found, show
 
 router = APIRouter()
@@ -99,7 +100,7 @@ def link_or_sorry(request: Request, session: Db, text: str) -> ApprovalLink:
         link = link_of(session, text)
     except ApprovalError as error:
         raise HTTPException(404, str(error)) from error
-    if link.password and request.app.state.doors.opened.get(request.cookies.get(_cookie(link), "")) != link.id:
+    if link.password and doors_of(request).opened.get(request.cookies.get(_cookie(link), "")) != link.id:
         raise HTTPException(401, "This link has a password.")
     return link
 
@@ -114,7 +115,7 @@ def look(request: Request, session: Db, text: str, at: Number = 0, of: Number = 
         link = link_of(session, text)
     except ApprovalError as error:
         return show(request, "sorry.html", 404, reason=str(error))
-    if link.password and request.app.state.doors.opened.get(request.cookies.get(_cookie(link), "")) != link.id:
+    if link.password and doors_of(request).opened.get(request.cookies.get(_cookie(link), "")) != link.id:
         return show(request, "approve.html", link=link, text=text, locked=True, error="")
     return _one(request, session, link, text, at, of)
 
@@ -126,7 +127,7 @@ def open_link(request: Request, session: Db, text: str, password: Annotated[str,
         link = link_of(session, text)
     except ApprovalError as error:
         return show(request, "sorry.html", 404, reason=str(error))
-    doors = request.app.state.doors
+    doors = doors_of(request)
     if wait := doors.rate.wait(("link", link.id), _TRIES):
         reason = f"Too many tries; wait {wait:.0f} seconds."
         return show(request, "approve.html", 429, link=link, text=text, locked=True, error=reason)
@@ -134,7 +135,7 @@ def open_link(request: Request, session: Db, text: str, password: Annotated[str,
         reason = "The password is not right."
         return show(request, "approve.html", 422, link=link, text=text, locked=True, error=reason)
     token = secrets.token_urlsafe(24)
-    doors.opened[token] = link.id
+    doors.opened.put(token, link.id)
     done = RedirectResponse(f"/approve/{text}", 303)
     secure = request.url.scheme == "https"
     done.set_cookie(_cookie(link), token, path=f"/approve/{text}", secure=secure, httponly=True, samesite="lax")

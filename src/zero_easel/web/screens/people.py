@@ -1,15 +1,13 @@
 """People: signing in and out, one's own account, and for owners the list of all."""
 
+import secrets
 from typing import Annotated
-from urllib.parse import urlsplit
 
 import numpy as np
 import zxingcpp
-from cachetools import TTLCache
 from fastapi import APIRouter, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from zero_easel.api.access import Rate
 from zero_easel.library.people import second_factor
 from zero_easel.library.people.accounts import (
     INVITED_DAYS,
@@ -27,61 +25,44 @@ from zero_easel.library.people.accounts import (
     take_up,
 )
 from zero_easel.library.people.journal import write
-from zero_easel.library.people.sign_ins import sign_in, sign_ins_of, sign_out
+from zero_easel.library.people.passkeys import passkeys_of
+from zero_easel.library.people.sign_ins import sign_ins_of, sign_out
 from zero_easel.library.store.people import ROLES, Person, Role
+from zero_easel.web.entering import address_of, at_the_door, doors_of, let_in, site_of, too_often, too_often_for
 from zero_easel.web.page import Bench, Db, Number, Waiting, found, show
 from zero_easel.web.rights import Asking
 from zero_easel.web.who import cookie_name
 
 router = APIRouter()
-_ONE, _ADDRESS = 6, 30
-"""Tries a minute: with one name, and from one address."""
-_DAYS = 30
-_HALF = 300
-"""Seconds in which the second factor has to follow the password."""
-
-
-class Doors:
-    """What is kept in mind between two requests of somebody who signs in: tries, who has still to show a code, and
-    which links to approve were opened by their password."""
-
-    def __init__(self) -> None:
-        self.rate = Rate()
-        self.half: TTLCache[str, int] = TTLCache(1000, _HALF)
-        self.secrets: TTLCache[int, str] = TTLCache(1000, 900)
-        self.opened: TTLCache[str, int] = TTLCache(10_000, 43_200)
 
 
 @router.get("/sign-in")
-def sign_in_page(request: Request, to: str = "/") -> HTMLResponse:
-    """Name and password."""
-    return show(request, "sign_in.html", to=_within(to), error="", half="", name="")
+def sign_in_page(request: Request, to: str = "/") -> Response:
+    """Name and password, or a passkey."""
+    return at_the_door(request, to=to)
 
 
 @router.post("/sign-in")
 def try_to_sign_in(
     request: Request,
     session: Db,
-    flash: Waiting,
     name: Annotated[str, Form()] = "",
     password: Annotated[str, Form()] = "",
     to: Annotated[str, Form()] = "/",
 ) -> Response:
     """Sign in, or, with a second factor, ask for its code. Whether there is such a name is not told."""
-    doors: Doors = request.app.state.doors
-    if answer := _too_often(request, doors, name, to):
+    if answer := too_often(request, name or "nobody", to):
         return answer
     person = person_named(session, name)
     if not is_password_of(person, password):
-        write(session, f"nobody signed in as {name.strip()[:60] or 'nobody'}", about=_address(request))
-        error = "Name or password is not right."
-        return show(request, "sign_in.html", 422, to=_within(to), error=error, half="", name=name)
+        write(session, f"nobody signed in as {name.strip()[:60] or 'nobody'}", about=address_of(request))
+        return at_the_door(request, "Name or password is not right.", to=to, name=name)
     assert person is not None
     if person.second:
-        half = flash.keep(str(person.id))
-        doors.half[half] = person.id
-        return show(request, "sign_in.html", to=_within(to), error="", half=half, name=person.name)
-    return _signed_in(request, session, person, to)
+        half = secrets.token_urlsafe(16)
+        doors_of(request).half.put(half, person.id)
+        return at_the_door(request, to=to, half=half, name=person.name)
+    return let_in(request, session, person, to)
 
 
 @router.post("/sign-in/code")
@@ -94,18 +75,17 @@ def show_code(
     to: Annotated[str, Form()] = "/",
 ) -> Response:
     """The second factor."""
-    doors: Doors = request.app.state.doors
-    person = session.get(Person, doors.half.get(half, 0))
+    doors = doors_of(request)
+    person = session.get(Person, doors.half.get(half) or 0)
     if person is None:
-        error = "That took too long. Sign in once more."
-        return show(request, "sign_in.html", 422, to=_within(to), error=error, half="", name="")
-    if answer := _too_often(request, doors, f"code of {person.folded}", to):
+        return at_the_door(request, "That took too long. Sign in once more.", to=to)
+    if answer := too_often(request, f"code of {person.folded}", to):
         return answer
     if not second_factor.passes(session, person, bench.seal.open(person.second), code):
         error = "This code is not right, or was used already."
-        return show(request, "sign_in.html", 422, to=_within(to), error=error, half=half, name=person.name)
-    doors.half.pop(half, None)
-    return _signed_in(request, session, person, to)
+        return at_the_door(request, error, to=to, half=half, name=person.name)
+    doors.half.take(half)
+    return let_in(request, session, person, to)
 
 
 @router.post("/sign-out")
@@ -115,7 +95,7 @@ def leave(request: Request, session: Db, who: Asking, everywhere: Annotated[bool
     if person is not None:
         sign_out(session, person, only=None if everywhere else who.sign_in_id)
     answer = RedirectResponse("/sign-in", 303)
-    answer.delete_cookie(cookie_name(request.url.scheme), path="/", secure=_secure(request), httponly=True)
+    answer.delete_cookie(cookie_name(request.url.scheme), path="/", secure=request.url.scheme == "https", httponly=True)
     # What the browser kept of pages is nobody else's to see.
     answer.headers["Clear-Site-Data"] = '"cache"'
     return answer
@@ -143,13 +123,13 @@ def accept_invitation(request: Request, session: Db, text: str, password: Annota
         return show(request, "invitation.html", 422, person=person, error=str(error), shortest=SHORTEST)
     if person.second:
         return RedirectResponse("/sign-in", 303)
-    return _signed_in(request, session, person, "/")
+    return let_in(request, session, person, "/")
 
 
 @router.get("/account")
 def account(request: Request, session: Db, who: Asking, flash: Waiting, shown: str = "") -> HTMLResponse:
     """One's own password, devices and second factor."""
-    return _account(request, session, _me(session, who.person_id), codes=flash.take(shown).split())
+    return account_page(request, session, account_of(session, who.person_id), codes=flash.take(shown).split())
 
 
 @router.post("/account/password")
@@ -161,18 +141,17 @@ def change_password(
     password: Annotated[str, Form()] = "",
 ) -> Response:
     """Another password; all other devices are signed out."""
-    person = _me(session, who.person_id)
-    doors: Doors = request.app.state.doors
-    if doors.rate.wait(("password of", person.id), _ONE):
-        return _account(request, session, person, error="Too many tries; wait a minute.")
+    person = account_of(session, who.person_id)
+    if too_often_for(request, person, "password"):
+        return account_page(request, session, person, error="Too many tries; wait a minute.")
     try:
         if not is_password_of(person, former):
             raise AccountError("The present password is not right.")
         set_password(session, person, password)
     except AccountError as error:
-        return _account(request, session, person, error=str(error))
+        return account_page(request, session, person, error=str(error))
     write(session, "changed their password")
-    return _signed_in(request, session, person, "/account")
+    return let_in(request, session, person, "/account")
 
 
 @router.post("/account/second")
@@ -185,14 +164,14 @@ def begin_second(
     code: Annotated[str, Form()] = "",
 ) -> Response:
     """Ask for a second factor from now on, once a code shows that it works."""
-    person, doors = _me(session, who.person_id), request.app.state.doors
-    secret = doors.secrets.get(person.id, "")
-    if doors.rate.wait(("second of", person.id), _ONE):
-        return _account(request, session, person, error="Too many tries; wait a minute.")
+    person, doors = account_of(session, who.person_id), doors_of(request)
+    secret = doors.secrets.get(person.id) or ""
+    if too_often_for(request, person, "second"):
+        return account_page(request, session, person, error="Too many tries; wait a minute.")
     if not secret or second_factor.step_of(secret, code) is None:
-        return _account(request, session, person, error="This code is not right; show the one of this very moment.")
+        return account_page(request, session, person, error="This code is not right; show the one of this very moment.")
     codes = second_factor.begin(session, person, bench.seal.close(secret))
-    doors.secrets.pop(person.id, None)
+    doors.secrets.take(person.id)
     write(session, "asks for a second factor when signing in")
     return RedirectResponse(f"/account?shown={flash.keep(' '.join(codes))}", 303)
 
@@ -200,9 +179,9 @@ def begin_second(
 @router.post("/account/second/end")
 def end_second(request: Request, session: Db, who: Asking, former: Annotated[str, Form()] = "") -> Response:
     """Ask for it no more; the password is shown once more for that."""
-    person = _me(session, who.person_id)
-    if request.app.state.doors.rate.wait(("password of", person.id), _ONE) or not is_password_of(person, former):
-        return _account(request, session, person, error="The present password is not right.")
+    person = account_of(session, who.person_id)
+    if too_often_for(request, person, "password") or not is_password_of(person, former):
+        return account_page(request, session, person, error="The present password is not right.")
     second_factor.end(session, person)
     write(session, "asks for no second factor any more")
     return RedirectResponse("/account", 303)
@@ -211,7 +190,7 @@ def end_second(request: Request, session: Db, who: Asking, former: Annotated[str
 @router.post("/account/devices/{sign_in_id}/end")
 def end_device(session: Db, who: Asking, sign_in_id: Number) -> Response:
     """Sign out on another device."""
-    sign_out(session, _me(session, who.person_id), only=sign_in_id)
+    sign_out(session, account_of(session, who.person_id), only=sign_in_id)
     return RedirectResponse("/account", 303)
 
 
@@ -269,43 +248,18 @@ def see_to(
     return RedirectResponse("/people", 303)
 
 
-def _signed_in(request: Request, session: Db, person: Person, to: str) -> Response:
-    text = sign_in(session, person, request.headers.get("user-agent", ""), _address(request))
-    answer = RedirectResponse(_within(to), 303)
-    answer.set_cookie(
-        cookie_name(request.url.scheme),
-        text,
-        max_age=_DAYS * 86_400,
-        path="/",
-        secure=_secure(request),
-        httponly=True,
-        samesite="lax",
-    )
-    return answer
-
-
-def _too_often(request: Request, doors: Doors, name: str, to: str) -> Response | None:
-    one = doors.rate.wait(("name", name.strip().casefold()), _ONE)
-    wait = max(one, doors.rate.wait(("address", _address(request)), _ADDRESS))
-    if not wait:
-        return None
-    error = f"Too many tries; wait {wait:.0f} seconds."
-    answer = show(request, "sign_in.html", 429, to=_within(to), error=error, half="", name=name)
-    answer.headers["Retry-After"] = f"{wait:.0f}"
-    return answer
-
-
-def _me(session: Db, person_id: int) -> Person:
+def account_of(session: Db, person_id: int) -> Person:
+    """The account of whoever asks. Raises HTTPException 404 without accounts."""
     return found(session.get(Person, person_id), "account")
 
 
-def _account(
+def account_page(
     request: Request, session: Db, person: Person, error: str = "", codes: list[str] | None = None
 ) -> HTMLResponse:
-    doors: Doors = request.app.state.doors
+    """One's own account. error: what was not done, and why. codes: that stand in for the second factor."""
     secret = ""
     if not person.second:
-        secret = doors.secrets.setdefault(person.id, second_factor.new_secret())
+        secret = doors_of(request).secrets.put_first(person.id, second_factor.new_secret())
     squares = _squares(second_factor.address_of(person, secret)) if secret else []
     return show(
         request,
@@ -318,6 +272,8 @@ def _account(
         squares=squares,
         width=max((x for x, _ in squares), default=0) + 1 + min((x for x, _ in squares), default=0),
         devices=sign_ins_of(session, person),
+        passkeys=passkeys_of(session, person),
+        site=site_of(request),
         here=request.state.who.sign_in_id,
         roles=ROLES,
         shortest=SHORTEST,
@@ -347,18 +303,3 @@ def _squares(text: str) -> list[tuple[int, int]]:
     code = zxingcpp.create_barcode(text, zxingcpp.BarcodeFormat.QRCode)
     dark = np.argwhere(np.asarray(code.to_image(scale=1)) < 128)
     return [(int(x), int(y)) for y, x in dark]
-
-
-def _within(to: str) -> str:
-    """An address of this application alone, whoever wrote it."""
-    parts = urlsplit(to)
-    fine = to.startswith("/") and not to.startswith(("//", "/\\")) and not parts.scheme and not parts.netloc
-    return to if fine and to.isprintable() and "\\" not in to else "/"
-
-
-def _secure(request: Request) -> bool:
-    return request.url.scheme == "https"
-
-
-def _address(request: Request) -> str:
-    return request.client.host if request.client else ""
