@@ -10,6 +10,7 @@ import argparse
 import json
 import random
 import statistics
+import sys
 import tempfile
 import threading
 import time
@@ -41,6 +42,7 @@ def main() -> None:
 
 def report(folder: Path, count: int) -> str:
     """What came of it, as a table."""
+    sys.path.append(str(Path(__file__).parents[1] / "tests"))
     from support import Server
 
     server = Server(folder)

@@ -6,9 +6,9 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zero_easel.core.catalog.cards import Snap
-from zero_easel.core.catalog.matching import Match, Matcher, in_shooting_order, odd_counts
+from zero_easel.core.catalog.matching import Match, Matcher, odd_counts
 from zero_easel.core.catalog.products import Product, Shot
-from zero_easel.core.catalog.shooting import Frame
+from zero_easel.core.catalog.shooting import Frame, in_shooting_order
 from zero_easel.core.photos.decoding import header_of, read_photo
 from zero_easel.core.photos.raw import RAW_SUFFIXES
 from zero_easel.core.photos.reading import Reading
@@ -50,7 +50,7 @@ def match_photos(
         _snap(path, seen[index] if index in seen else (Reading(), _taken(path))) for index, path in enumerate(photos)
     ]
     matches = matcher.match_all(snaps)
-    order = in_shooting_order(snaps)
+    order = in_shooting_order([snap.frame for snap in snaps])
     return [Matched(photos[at], matches[at], snaps[at].frame.taken) for at in order]
 
 

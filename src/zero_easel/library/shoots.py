@@ -10,9 +10,7 @@ from sqlalchemy import ColumnElement, String, and_, delete, func, or_, select, t
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
-from zero_easel.core.catalog.cards import Snap
-from zero_easel.core.catalog.matching import in_shooting_order
-from zero_easel.core.catalog.shooting import Frame
+from zero_easel.core.catalog.shooting import Frame, in_shooting_order
 from zero_easel.core.finishing.encode import encode_jpeg, encode_webp
 from zero_easel.core.photos.decoding import Photo, PhotoFacts, decode_photo, digest_of, read_photo
 from zero_easel.core.photos.opening import NoPictureError, PhotoError
@@ -108,7 +106,7 @@ def photos_of(session: Session, shoot_id: int) -> list[PhotoRow]:
     """All photos of a shoot in shooting order."""
     query = select(PhotoRow).where(PhotoRow.shoot_id == shoot_id).order_by(PhotoRow.id)
     photos = session.scalars(query).unique().all()
-    return [photos[at] for at in in_shooting_order([Snap(Frame(p.name, p.original.taken)) for p in photos])]
+    return [photos[at] for at in in_shooting_order([Frame(p.name, p.original.taken) for p in photos])]
 
 
 def examine(vault: Vault, data: bytes, name: str) -> dict[str, object]:

@@ -14,6 +14,7 @@ from zero_easel.web.amounts import DailyAmounts
 from zero_easel.web.entering import Doors
 from zero_easel.web.flash import Flash
 from zero_easel.web.kept import KeptPages
+from zero_easel.web.matched import Matching
 from zero_easel.web.meanwhile import Meanwhile, note_place
 from zero_easel.web.news import News
 from zero_easel.web.rights import allowed
@@ -112,6 +113,7 @@ def create_app(bench: Workbench) -> FastAPI:
     app.state.bench, app.state.flash, app.state.news = bench, Flash(), news
     app.state.answered = Counter()
     app.state.shutters, app.state.doors, app.state.meanwhile = {}, Doors(), Meanwhile()
+    app.state.matching = Matching()
     app.mount("/static", StaticFiles(directory=_STATIC), name="static")
     for screen in SCREENS:
         app.include_router(screen.router)

@@ -19,6 +19,7 @@ from zero_easel.core.placing.placement import Adjustment
 from zero_easel.library.lists.lines import PhotoLine, doubtful, takes_part
 from zero_easel.library.store.models import PhotoRow, Run, Shoot
 from zero_easel.web.flash import Flash
+from zero_easel.web.matched import Matching
 from zero_easel.workbench import Workbench
 
 Row = TypeVar("Row")
@@ -58,6 +59,13 @@ def shoot_or_404(session: Db, shoot_id: Number) -> Shoot:
     return found(session.get(Shoot, shoot_id), "shoot")
 
 
+def matched_or_404(request: Request, session: Db, shoot_id: Number) -> Shoot:
+    """The shoot of the address, its photos matched."""
+    matching: Matching = request.app.state.matching
+    matching.ensure(bench_of(request).database, session, shoot_id)
+    return shoot_or_404(session, shoot_id)
+
+
 def photo_or_404(session: Db, photo_id: Number) -> PhotoRow:
     """The photo of the address."""
     return found(session.get(PhotoRow, photo_id), "photo")
@@ -87,6 +95,7 @@ def found(row: Row | None, what: str) -> Row:
 
 
 ShootById = Annotated[Shoot, Depends(shoot_or_404)]
+MatchedShoot = Annotated[Shoot, Depends(matched_or_404)]
 PhotoById = Annotated[PhotoRow, Depends(photo_or_404)]
 RunById = Annotated[Run, Depends(run_or_404)]
 Waiting = Annotated[Flash, Depends(flash_of)]

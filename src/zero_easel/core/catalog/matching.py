@@ -7,7 +7,6 @@ from typing import NamedTuple
 from zero_easel.core.catalog.cards import Carded, CardReader, Snap
 from zero_easel.core.catalog.codes import Codes, HasCode, folded
 from zero_easel.core.catalog.products import Shot
-from zero_easel.core.catalog.shooting import shooting_order
 from zero_easel.core.catalog.twins import second_files
 from zero_easel.core.standard.naming import stem
 
@@ -138,11 +137,6 @@ def odd_counts(codes: Iterable[str]) -> dict[str, int]:
     if len(usual) < 2 or usual[0][1] == usual[1][1] or usual[0][1] * 2 <= len(counts):
         return {}
     return {code: count for code, count in counts.items() if count != usual[0][0]}
-
-
-def in_shooting_order(snaps: Sequence[Snap]) -> list[int]:
-    """Indices of snaps in the order in which they were taken."""
-    return [placed.at for placed in shooting_order([snap.frame for snap in snaps])]
 
 
 def _view(rest: list[str]) -> str:

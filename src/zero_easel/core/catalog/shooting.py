@@ -64,6 +64,11 @@ def shooting_order(frames: Sequence[Frame]) -> list[Placed]:
     return [placed for row in every for placed in row]
 
 
+def in_shooting_order(frames: Sequence[Frame]) -> list[int]:
+    """Indices of frames in the order in which they were taken."""
+    return [placed.at for placed in shooting_order(frames)]
+
+
 def _in_turn(group: list[_Numbered]) -> list[Placed]:
     """One camera's files in turn, with gaps and contradictions."""
     group = _rolled(sorted(group, key=lambda one: (one.number, one.taken or datetime.min, one.at)))

@@ -8,8 +8,7 @@ from sqlalchemy import ColumnElement, and_, or_, select
 from sqlalchemy.orm import Session
 
 from zero_easel.core.catalog.cards import Snap
-from zero_easel.core.catalog.matching import in_shooting_order
-from zero_easel.core.catalog.shooting import Frame
+from zero_easel.core.catalog.shooting import Frame, in_shooting_order
 from zero_easel.core.items.flag import DOUBTFUL
 from zero_easel.library.lists.kept import kept
 from zero_easel.library.store.models import Clearing, CutoutRow, Original, PhotoRow, ProductRow, Shoot, ShotRow
@@ -132,7 +131,7 @@ def lines_with(
     query = select(*_COLUMNS, *more).select_from(joined(_JOINED)).where(_P["shoot_id"] == shoot_id).order_by(_P["id"])
     count = len(_COLUMNS)
     found = [(_line(row[:count]), row[count:]) for row in session.execute(query)]
-    return [found[at] for at in in_shooting_order([line.snap for line, _ in found])]
+    return [found[at] for at in in_shooting_order([Frame(line.name, line.taken) for line, _ in found])]
 
 
 def line_of(session: Session, photo: PhotoRow) -> PhotoLine:

@@ -9,14 +9,13 @@ from fastapi import APIRouter, BackgroundTasks, Depends, Form, Query, Request, U
 from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 
 from zero_easel.library.changes.cutouts import set_empty
-from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.repairs import leave_out, leave_photo_out
 from zero_easel.library.incoming import take
 from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import line_of, lines_of
 from zero_easel.library.lists.listing import SORTS, Ask, listed, looks_soft, softness, wanted_ids
 from zero_easel.library.store.models import Shoot
-from zero_easel.web.page import Bench, Db, Number, PhotoById, ShootById, found, show, templates
+from zero_easel.web.page import Bench, Db, MatchedShoot, Number, PhotoById, ShootById, found, show, templates
 from zero_easel.web.stages import stages
 
 router = APIRouter()
@@ -49,9 +48,8 @@ Asked = Annotated[Ask, Depends(asked)]
 
 
 @router.get("/shoots/{shoot_id}/bring-in")
-def bring_in_page(request: Request, session: Db, shoot: ShootById, ask: Asked) -> HTMLResponse:
+def bring_in_page(request: Request, session: Db, shoot: MatchedShoot, ask: Asked) -> HTMLResponse:
     """The list of photos, with a place to drop more."""
-    ensure_matched(session, shoot)
     lines = lines_of(session, shoot.id)
     canvas = shoot.standard.rules.canvas
     # Of these very lines, which are kept with it: others may have come since.

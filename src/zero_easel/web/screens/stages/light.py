@@ -30,7 +30,6 @@ from zero_easel.core.tone.target import calibrated
 from zero_easel.core.tone.toning import Tone
 from zero_easel.engines.decoders import decoders
 from zero_easel.library.changes.history import undoable
-from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.placing import at_place, change_rule, rectify, set_neutral, set_target
 from zero_easel.library.changes.repairs import leave_photo_out
 from zero_easel.library.changes.standards import change_rules, following
@@ -42,7 +41,7 @@ from zero_easel.library.store.models import Original, PhotoRow, Shoot
 from zero_easel.pipeline import rectified_photo
 from zero_easel.web.closer import agreements, closer_of, is_apart, preview_of
 from zero_easel.web.meanwhile import InMind, Seen
-from zero_easel.web.page import Bench, Db, Number, ShootById, found, plural, show
+from zero_easel.web.page import Bench, Db, MatchedShoot, Number, ShootById, found, plural, show
 from zero_easel.web.screens.standards import ruled, set_meanwhile, step_told
 from zero_easel.web.stages import stages
 from zero_easel.web.straightening import known_lens, straight_large
@@ -118,9 +117,8 @@ def _both(light: tuple[float, float, float] | None, tone: Tone) -> tuple[str, st
 
 
 @router.get("/shoots/{shoot_id}/light")
-def light_page(request: Request, session: Db, shoot: ShootById) -> HTMLResponse:
+def light_page(request: Request, session: Db, shoot: MatchedShoot) -> HTMLResponse:
     """The field of swatches, and the sentences on light."""
-    ensure_matched(session, shoot)
     return show(request, "light.html", marks=stages(session, shoot), stage="light", **_context(request, session, shoot))
 
 

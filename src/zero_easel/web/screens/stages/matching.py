@@ -32,7 +32,7 @@ from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import count_products, find_code, find_products, products_by_code, products_unseen
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 from zero_easel.web.meanwhile import Conflict, InMind, Seen
-from zero_easel.web.page import Db, Number, PhotoById, ShootById, found, show
+from zero_easel.web.page import Db, MatchedShoot, Number, PhotoById, ShootById, found, show
 from zero_easel.web.stages import stages
 
 router = APIRouter()
@@ -60,7 +60,7 @@ _SWITCHES: dict[str, tuple[Callable[[Db, Shoot, bool], None], bool]] = {
 
 
 @router.get("/shoots/{shoot_id}/match")
-def match_page(request: Request, session: Db, shoot: ShootById, page: Number = 1) -> HTMLResponse:
+def match_page(request: Request, session: Db, shoot: MatchedShoot, page: Number = 1) -> HTMLResponse:
     """What needs a person first, then all photos in shooting order, each with why."""
     return show(request, "match.html", **_matches(session, shoot, page))
 
@@ -183,7 +183,6 @@ def _behind(lines: list[PhotoLine], card_id: int) -> list[int]:
 
 
 def _matches(session: Db, shoot: Shoot, page: int = 1) -> dict[str, Any]:
-    ensure_matched(session, shoot)
     lines = lines_of(session, shoot.id)
     # Of these very lines, which are kept with it: others may have come since.
     troubles = kept(session, ("troubles", id(lines)), lambda: (lines, troubles_of(lines)))[1]
@@ -231,6 +230,7 @@ def _fresh(
 ) -> HTMLResponse:
     """All matches drawn anew, with what was done or why not."""
     session.flush()
+    ensure_matched(session, shoot)
     return show(request, "_matches.html", answer=True, message=message, failed=failed, **_matches(session, shoot, page))
 
 

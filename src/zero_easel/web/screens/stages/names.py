@@ -15,14 +15,13 @@ from zero_easel.core.standard.patterns import FIELDS, NamePattern, PatternError
 from zero_easel.core.standard.rule import rules_in
 from zero_easel.folder.renaming import RenameError
 from zero_easel.library.batches import ShootPlan, example_of, plan_by, plan_lines
-from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.standards import following, set_rule
 from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import PhotoLine, lines_of
 from zero_easel.library.products import free_columns
 from zero_easel.library.store.models import Shoot
 from zero_easel.runs.archive import renamed_archive
-from zero_easel.web.page import Bench, Db, Fields, Number, ShootById, show
+from zero_easel.web.page import Bench, Db, Fields, MatchedShoot, Number, ShootById, show
 from zero_easel.web.sentences import sentences_of
 from zero_easel.web.stages import stages
 
@@ -43,9 +42,8 @@ class Fault(NamedTuple):
 
 
 @router.get("/shoots/{shoot_id}/names")
-def names_page(request: Request, session: Db, shoot: ShootById, only: str = "", page: Number = 1) -> HTMLResponse:
+def names_page(request: Request, session: Db, shoot: MatchedShoot, only: str = "", page: Number = 1) -> HTMLResponse:
     """The rules of naming, and what they make of this shoot."""
-    ensure_matched(session, shoot)
     rules = shoot.standard.rules
     return show(request, "names.html", stage="names", **_names(session, shoot, rules, only, page))
 
@@ -84,9 +82,8 @@ def keep_rule(
 
 
 @router.get("/shoots/{shoot_id}/renamed.zip")
-def renamed(session: Db, bench: Bench, shoot: ShootById, after: BackgroundTasks) -> Response:
+def renamed(session: Db, bench: Bench, shoot: MatchedShoot, after: BackgroundTasks) -> Response:
     """The photos themselves, byte by byte, under their new names: no pixel is touched."""
-    ensure_matched(session, shoot)
     try:
         planned = plan_lines(session, shoot.name, lines_of(session, shoot.id), shoot.standard.rules, copies=True)
         path = renamed_archive(bench.vault, planned.pictures)

@@ -14,7 +14,6 @@ from zero_easel.core.placing.placement import Placement
 from zero_easel.core.placing.room import free_area
 from zero_easel.core.standard.model import Scope, Standard, StandardError
 from zero_easel.library.changes.history import undoable
-from zero_easel.library.changes.matches import ensure_matched
 from zero_easel.library.changes.placing import (
     at_place,
     back_to_rule,
@@ -29,7 +28,7 @@ from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Shoot
 from zero_easel.web.meanwhile import InMind, Meanwhile, Seen
-from zero_easel.web.page import Db, Number, ShootById, found, show, straight_source
+from zero_easel.web.page import Db, MatchedShoot, Number, ShootById, found, show, straight_source
 from zero_easel.web.rights import Asking
 from zero_easel.web.screens.standards import ruled, sentences, set_meanwhile
 from zero_easel.web.stages import stages
@@ -71,9 +70,8 @@ class Hand(BaseModel):
 
 
 @router.get("/shoots/{shoot_id}/place")
-def place_page(request: Request, session: Db, shoot: ShootById, seen: RowPartOf, mind: InMind) -> HTMLResponse:
+def place_page(request: Request, session: Db, shoot: MatchedShoot, seen: RowPartOf, mind: InMind) -> HTMLResponse:
     """The line-up, and the rules for its items."""
-    ensure_matched(session, shoot)
     rules = shoot.standard.rules
     row = row_data(session, shoot, seen, whole=True)
     marks = stages(session, shoot)
