@@ -9,7 +9,7 @@ from zero_easel.doors.out.sending import Sender
 from zero_easel.doors.watching import Watcher
 from zero_easel.engines.choosing import engine_of
 from zero_easel.engines.confining import Confinement
-from zero_easel.engines.decoders import decoders
+from zero_easel.engines.decoders import decoders, read_apart
 from zero_easel.engines.engine import Allowance
 from zero_easel.library.changes.cutouts import requeue_outdated
 from zero_easel.library.changes.standards import ensure_standard
@@ -68,7 +68,7 @@ class Workbench:
 def build_workbench(settings: Settings) -> Workbench:
     """A workbench over the settings' data folder; nothing is opened yet."""
     database = Database(settings.data / "zero-easel.sqlite")
-    vault = Vault(settings.store or settings.data, settings.data)
+    vault = Vault(settings.store or settings.data, settings.data, read_apart)
     allowance = Allowance(settings.photo_seconds, settings.photo_mb)
     store = settings.store or str(settings.data)
     elsewhere = "://" in store

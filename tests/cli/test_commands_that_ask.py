@@ -5,10 +5,13 @@ import os
 import subprocess
 import zipfile
 from collections.abc import Iterator
+from io import BytesIO
 from pathlib import Path
 from subprocess import CompletedProcess
 
+import httpx
 import pytest
+from PIL import Image
 from programs import token_for
 from support import CATALOG, Server, halved, new_library, until, zero_easel, zero_easel_command
 
@@ -150,6 +153,24 @@ def test_exit_statuses_tell_why_nothing_came_of_it(server: Server, data: Path) -
     assert "use https" in said(zero_easel("shoots", "list", "--server", "http://shop.example", "--token", "x"), 2)
     server.kill()
     assert "no application answers" in said(zero_easel(*asked, reader), 3)
+
+
+def test_the_shop_tells_of_each_picture_that_it_gets(tmp_path: Path) -> None:
+    command = zero_easel_command("shop", "--port", "0", "--folder", tmp_path / "shop", "--calm", "--json")
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    try:
+        assert process.stdout is not None
+        address = json.loads(process.stdout.readline())["address"]
+        white = BytesIO()
+        Image.new("RGB", (900, 900), "white").save(white, "JPEG")
+        for code, path in (("BY-2102", "BY-2102_front.jpg"), ("BY-0", "odd.jpg")):
+            httpx.put(f"{address}/products/{code}/pictures/{path}", content=white.getvalue())
+        taken, refused = (json.loads(process.stdout.readline()) for _ in range(2))
+    finally:
+        process.terminate()
+        process.wait()
+    assert taken == {"code": "BY-2102", "path": "BY-2102_front.jpg", "accepted": True, "reasons": []}
+    assert not refused["accepted"] and refused["reasons"][0] == "We do not sell BY-0."
 
 
 def test_a_shell_completes_commands() -> None:

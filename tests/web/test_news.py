@@ -5,10 +5,18 @@ import sqlite3
 from pathlib import Path
 
 from fastapi.testclient import TestClient
+from people import add_people
 from support import new_library
 
+from zero_easel.library.people.sign_ins import sign_in, sign_out
 from zero_easel.library.shoots import create_shoot
+from zero_easel.library.store.people import Person, Role, SignIn
 from zero_easel.web.news import News
+from zero_easel.web.who import AT_THIS_MACHINE, Who, still_signed_in
+
+
+async def always() -> bool:
+    return True
 
 
 def test_news_come_after_each_change_and_end_with_the_application(tmp_path: Path) -> None:
@@ -19,7 +27,7 @@ def test_news_come_after_each_change_and_end_with_the_application(tmp_path: Path
     async def listen() -> list[bytes]:
         news = News(path, lambda: told[0])
         news.begin()
-        stream = news.listen()
+        stream = news.listen(always)
         heard = [await anext(stream)]
         with database.session() as session:
             create_shoot(session, "Shelf")
@@ -37,6 +45,38 @@ def test_news_come_after_each_change_and_end_with_the_application(tmp_path: Path
 
     heard = asyncio.run(asyncio.wait_for(listen(), 240))
     assert len(heard) == 4 and len(set(heard)) == 4 and all(one.startswith(b"event: work\ndata: ") for one in heard)
+    database.close()
+
+
+def test_nobody_listens_longer_than_they_are_signed_in(tmp_path: Path) -> None:
+    path = tmp_path / "data/zero-easel.sqlite"
+    database = new_library(path)
+    assert still_signed_in(database, AT_THIS_MACHINE)
+    add_people(path.parent, Ida=Role.OWNER)
+    with database.session() as session:
+        ida = session.query(Person).one()
+        sign_in(session, ida, "", "")
+        who = Who(ida.name, ida.role, ida.id, session.query(SignIn).one().id)
+    # Whoever came before there were accounts has to sign in, too.
+    assert still_signed_in(database, who) and not still_signed_in(database, AT_THIS_MACHINE)
+
+    async def may() -> bool:
+        return still_signed_in(database, who)
+
+    async def listen() -> list[bytes]:
+        news = News(path, lambda: "", still=0.2)
+        news.begin()
+        stream = news.listen(may)
+        await anext(stream)
+        with database.session() as session:
+            sign_out(session, session.query(Person).one())
+        heard = [piece async for piece in stream]
+        await news.end()
+        return heard
+
+    assert all(
+        b"event: work" in piece or b"still here" in piece for piece in asyncio.run(asyncio.wait_for(listen(), 240))
+    )
     database.close()
 
 

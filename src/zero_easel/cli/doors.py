@@ -3,6 +3,7 @@
 import json
 import re
 import time
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 
@@ -87,13 +88,20 @@ def shop(
         str, typer.Option(envvar="ZERO_EASEL_SHOP_TOKEN", help="That it asks for; none if not given.")
     ] = "",
     calm: Annotated[bool, typer.Option("--calm", help="Never slow, down, or hanging up.")] = False,
+    as_json: AsJson = False,
 ) -> None:
     """A shop's stand-in: takes pictures, rejects some with its reasons, is now and then slow or down."""
+
+    def say(code: str, path: str, reasons: Sequence[str]) -> None:
+        told = {"code": code, "path": path, "accepted": not reasons, "reasons": list(reasons)}
+        tell(told, f"{code} {path}: {' '.join(reasons) or 'accepted'}", as_json=as_json)
+
     try:
-        server = ShopServer(Shop(folder, calm=calm, token=token), port)
+        server = ShopServer(Shop(folder, calm=calm, token=token, say=say), port)
     except OSError as error:
         raise UsageError(f"port {port} or {folder} cannot be used: {error.strerror or error}.") from error
-    print(f"The shop is at {server.address} - end it with Ctrl-C.", flush=True)
+    at = f"The shop is at {server.address} - end it with Ctrl-C."
+    tell({"address": server.address}, at, as_json=as_json)
     server.serve_forever()
 
 

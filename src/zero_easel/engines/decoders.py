@@ -10,9 +10,11 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 from functools import cache
+from pathlib import Path
 from queue import LifoQueue
 from typing import Any, TypeVar
 
+from zero_easel.core.photos.decoding import Photo, read_photo
 from zero_easel.core.photos.opening import PhotoError
 from zero_easel.engines.confining import Confinement
 from zero_easel.engines.processes import abandon, handed_to, new_pool
@@ -89,6 +91,11 @@ def decoders() -> Decoders:
     made = Decoders(available_cores())
     atexit.register(made.close)
     return made
+
+
+def read_apart(path: Path) -> Photo:
+    """A photo, decoded in one of them. Raises PhotoError."""
+    return decoders().do(path.name, read_photo, path)
 
 
 def _limited(seconds: float, function: Callable[..., T], arguments: tuple[Any, ...]) -> T:

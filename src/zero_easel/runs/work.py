@@ -1,10 +1,11 @@
 """What a worker process does with one photo of the library. Arguments and results are small and plain."""
 
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeVar
 
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.finishing.embed import Camera, camera_of
@@ -23,6 +24,7 @@ from zero_easel.core.photos.reading import Reading
 from zero_easel.core.placing.placement import Subject
 from zero_easel.core.standard.model import Standard
 from zero_easel.engines.cutouts import keep_cutout, kept_cutout
+from zero_easel.engines.decoders import decoders
 from zero_easel.engines.making import Made, made
 from zero_easel.files import ensure_seen
 from zero_easel.library.store.models import PhotoRow
@@ -30,6 +32,7 @@ from zero_easel.library.store.vault import Vault
 from zero_easel.pipeline import PictureError, Source, Task, clear, empty_frame, reading_of, rectified_photo
 from zero_easel.storage import Kept
 
+T = TypeVar("T")
 SMALL, LARGE = 480, 1400
 """Longer sides of the reduced cutouts that pages show, px."""
 
@@ -116,7 +119,8 @@ def make_pictures(
 
 
 def kept_source(vault: Vault, photo: PhotoRow) -> Source:
-    """A photo of the library with its kept cutout; for pictures that are only measured."""
+    """A photo of the library with its kept cutout; for pictures that are only measured, in a process that decodes no
+    stranger's file itself."""
     order = Order(photo.digest, photo.name, photo.cutout_key or "", (), (), photo.adjustment.rectified)
 
     def item() -> CutItem:
@@ -125,7 +129,27 @@ def kept_source(vault: Vault, photo: PhotoRow) -> Source:
             raise PictureError(f"{photo.name} is not cleared yet.")
         return kept
 
-    return Source(photo.name, lambda scale: _drawn(vault, order, scale), item, lambda: _camera(vault, order))
+    def decoded(function: Callable[..., T], *arguments: object) -> T:
+        try:
+            return decoders().do(order.name, function, vault.original(order.digest).path(), *arguments)
+        except PhotoError as error:
+            raise PictureError(str(error)) from error
+
+    return Source(
+        photo.name,
+        lambda scale: decoded(_rectified, order.name, scale, order.rectified),
+        item,
+        lambda: decoded(_camera_at),
+    )
+
+
+def _camera_at(path: Path) -> Camera:
+    return camera_of(path.read_bytes())
+
+
+def _rectified(path: Path, name: str, scale: float, rectified: Rectification) -> Photo:
+    """Raises PhotoError."""
+    return rectified_photo(read_photo(path, name, scale, wide=True), rectified)
 
 
 def _camera(vault: Vault, order: Order) -> Camera:
@@ -157,16 +181,19 @@ def _cleared(vault: Vault, order: Order) -> tuple[CutItem, Cleared]:
     return item, cleared
 
 
-def _original(vault: Vault, order: Order, scale: float = 1.0) -> Photo:
+def _original(vault: Vault, order: Order) -> Photo:
     try:
-        return read_photo(vault.original(order.digest).path(), order.name, scale, wide=True)
+        return read_photo(vault.original(order.digest).path(), order.name, wide=True)
     except PhotoError as error:
         raise PictureError(str(error)) from error
 
 
 def _drawn(vault: Vault, order: Order, scale: float) -> Photo:
     """The original as pictures are drawn from it."""
-    return rectified_photo(_original(vault, order, scale), order.rectified)
+    try:
+        return _rectified(vault.original(order.digest).path(), order.name, scale, order.rectified)
+    except PhotoError as error:
+        raise PictureError(str(error)) from error
 
 
 def _empty(vault: Vault, digest: str) -> Encoded:

@@ -13,6 +13,7 @@ import random
 import re
 import threading
 import time
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from importlib import resources
@@ -37,13 +38,15 @@ _SLOW, _DOWN, _HALF = 0.1, 0.05, 0.05
 
 @dataclass
 class Shop:
-    """folder: where accepted pictures lie. calm: always well. token: that it wants, "" for none."""
+    """folder: where accepted pictures lie. calm: always well. token: that it wants, "" for none. say: is told of each
+    picture for which product it came, under which path, and why it was not taken, if it was not."""
 
     folder: Path
     calm: bool = False
     token: str = ""
     seed: int = 0
     codes: frozenset[str] = frozenset()
+    say: Callable[[str, str, Sequence[str]], None] = lambda _code, _path, _reasons: None
     taken: dict[str, str] = field(default_factory=dict)
     """SHA-256 of what was accepted, by path."""
     received: int = 0
@@ -80,6 +83,7 @@ class Shop:
             write_atomically(target, data)
             with self.lock:
                 self.taken[path] = hashlib.sha256(data).hexdigest()
+        self.say(code, path, [reason["text"] for reason in reasons])
         return reasons
 
 

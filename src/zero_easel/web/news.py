@@ -6,7 +6,8 @@ looks, whoever made them, in this process or another.
 
 import asyncio
 import sqlite3
-from collections.abc import AsyncIterator, Callable
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import suppress
 from pathlib import Path
 
@@ -18,10 +19,11 @@ photo that has just been shot is seen at once, and a run of thousands asks no pa
 
 
 class News:
-    """For one library. also: more that pages show and that changes without the library."""
+    """For one library. also: more that pages show and that changes without the library. still: seconds after which it
+    is asked again whether somebody may listen, and silence is broken."""
 
-    def __init__(self, database: Path, also: Callable[[], object]) -> None:
-        self._path, self._also = database, also
+    def __init__(self, database: Path, also: Callable[[], object], still: float = _STILL) -> None:
+        self._path, self._also, self._still = database, also, still
         self._count = 0
         self._closed = False
         self._task: asyncio.Task[None] | None = None
@@ -43,11 +45,17 @@ class News:
             with suppress(asyncio.CancelledError):
                 await self._task
 
-    async def listen(self) -> AsyncIterator[bytes]:
+    async def listen(self, may: Callable[[], Awaitable[bool]]) -> AsyncIterator[bytes]:
         """The stream of one page, as text/event-stream: at once, so that what happened while nobody listened is made
-        up for, and then after each change."""
+        up for, and then after each change. may: whether it may still listen, asked now and then: a stream must not
+        outlast the sign-in by which it was opened."""
         told, quiet, breath = -1, 0.0, _BREATH
+        asked = time.monotonic()
         while not self._closed:
+            if time.monotonic() - asked >= self._still:
+                asked = time.monotonic()
+                if not await may():
+                    return
             if told != self._count:
                 told, quiet = self._count, 0.0
                 yield f"event: work\ndata: {told}\n\n".encode()
@@ -57,7 +65,7 @@ class News:
             await asyncio.sleep(_LOOK)
             quiet += _LOOK
             breath = _BREATH if quiet >= _LONG_BREATH else breath
-            if quiet >= _STILL:
+            if quiet >= self._still:
                 quiet = 0.0
                 yield b": still here\n\n"
 

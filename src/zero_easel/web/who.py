@@ -13,9 +13,10 @@ from starlette.responses import PlainTextResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from zero_easel.api import PREFIX
-from zero_easel.library.people.sign_ins import note_use, signed_in, wants_noting
+from zero_easel.library.people.accounts import has_people
+from zero_easel.library.people.sign_ins import is_good, note_use, signed_in, wants_noting
 from zero_easel.library.store.database import Database
-from zero_easel.library.store.people import Role
+from zero_easel.library.store.people import Role, SignIn
 
 OPEN_TO_ALL = ("/static/", "/sign-in", "/invitation/", "/approve/", "/health", "/ready", "/metrics")
 """Addresses that need no account; what lies behind them asks for something of its own, if for anything."""
@@ -89,6 +90,13 @@ class SignedIn:
             if wants_noting(row):
                 note_use(session, row.id)
             return Who(row.person.name, row.person.role, row.person_id, row.id)
+
+
+def still_signed_in(database: Database, who: Who) -> bool:
+    """Whether somebody who asked before may ask still."""
+    with database.session() as session:
+        row = session.get(SignIn, who.sign_in_id) if who.sign_in_id else None
+        return is_good(row) if who.sign_in_id else not has_people(session)
 
 
 def _cookie(scope: Scope, name: str) -> str:

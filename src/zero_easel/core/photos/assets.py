@@ -1,6 +1,7 @@
 """Files that a standard names: pictures for grounds and overlays, fonts, colour profiles."""
 
 import io
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 
@@ -8,7 +9,7 @@ import numpy as np
 from PIL import ImageCms, ImageFont
 
 from zero_easel.core.light.colour import Encoded, Float, to_linear
-from zero_easel.core.photos.decoding import decode_photo, read_photo
+from zero_easel.core.photos.decoding import Photo, decode_photo, read_photo
 from zero_easel.core.photos.opening import PhotoError
 
 SUFFIXES = frozenset({".jpg", ".jpeg", ".png", ".webp", ".tif", ".tiff", ".avif", ".ttf", ".otf", ".icc", ".icm"})
@@ -48,10 +49,11 @@ def _check_profile(data: bytes) -> None:
 
 
 class Assets:
-    """The files of one folder, by name. Nothing is read before it is needed."""
+    """The files of one folder, by name. Nothing is read before it is needed. read: how a picture among them is decoded;
+    raises PhotoError."""
 
-    def __init__(self, folder: Path | None = None) -> None:
-        self.folder = folder
+    def __init__(self, folder: Path | None = None, read: Callable[[Path], Photo] = read_photo) -> None:
+        self.folder, self._read = folder, read
 
     def names(self) -> list[str]:
         """All that can be used, sorted."""
@@ -71,7 +73,7 @@ class Assets:
 
         Raises AssetError.
         """
-        return _picture(self.path(name))
+        return _picture(self.path(name), self._read)
 
     def light(self, name: str) -> Float:
         """(H, W, 3) linear light of a picture. Raises AssetError."""
@@ -86,9 +88,9 @@ class Assets:
 
 
 @lru_cache(4)
-def _picture(path: Path) -> tuple[Encoded, Float | None]:
+def _picture(path: Path, read: Callable[[Path], Photo]) -> tuple[Encoded, Float | None]:
     try:
-        photo = read_photo(path)
+        photo = read(path)
     except PhotoError as error:
         raise AssetError(str(error)) from error
     alpha = None if photo.alpha is None else (photo.alpha.astype(np.float32) / 255).astype(np.float32)

@@ -29,9 +29,12 @@ def sign_in(session: Session, person: Person, device: str, address: str) -> str:
 def signed_in(session: Session, text: str) -> SignIn | None:
     """The sign-in of a cookie, None if it has ended."""
     row = session.scalar(select(SignIn).where(SignIn.sha256 == digest(text)))
-    if row is None or row.used < now() - IDLE or row.made < now() - WHOLE or not row.person.active:
-        return None
-    return row
+    return row if is_good(row) else None
+
+
+def is_good(row: SignIn | None) -> bool:
+    """Whether a sign-in, if there is one, has not ended."""
+    return row is not None and row.used >= now() - IDLE and row.made >= now() - WHOLE and row.person.active
 
 
 def wants_noting(row: SignIn) -> bool:

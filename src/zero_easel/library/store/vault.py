@@ -4,14 +4,14 @@ import hashlib
 import json
 import shutil
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from zero_easel.core.clearing.cutout import ENGINE
 from zero_easel.core.clearing.marks import Mark
 from zero_easel.core.light.rectify import AS_PHOTOGRAPHED, Rectification
 from zero_easel.core.photos.assets import Assets
-from zero_easel.core.photos.decoding import digest_of
+from zero_easel.core.photos.decoding import Photo, digest_of, read_photo
 from zero_easel.files import write_atomically
 from zero_easel.storage import Kept, Stored, full_disk, storage_of
 
@@ -25,13 +25,15 @@ class Vault:
     (what standards name); and aside/, tables that wait to be looked at, on this machine.
 
     location: of the storage, see storage_of. local: a folder for what only this machine needs; the storage's own where
-    it is a folder.
+    it is a folder. read: how a picture among the assets is decoded; raises PhotoError.
     """
 
-    def __init__(self, location: str | Path, local: Path | None = None) -> None:
+    def __init__(
+        self, location: str | Path, local: Path | None = None, read: Callable[[Path], Photo] = read_photo
+    ) -> None:
         self.storage = storage_of(str(location))
         self.local = local or (Path(tempfile.gettempdir()) if "://" in str(location) else Path(location))
-        self._aside = self.local / "aside"
+        self._aside, self._read = self.local / "aside", read
 
     @property
     def location(self) -> str:
@@ -99,7 +101,7 @@ class Vault:
     @property
     def assets(self) -> Assets:
         """The files that standards name: pictures, fonts, profiles."""
-        return Assets(self.storage.folder("assets"))
+        return Assets(self.storage.folder("assets"), self._read)
 
     def add_asset(self, name: str, data: bytes) -> str:
         """Keep a file that standards may name, and return its name: other content under a taken name gets a number, for

@@ -9,6 +9,7 @@ from fastapi import APIRouter, BackgroundTasks, Form, Request
 from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response, StreamingResponse
 from pydantic import ValidationError
 from sqlalchemy import func, select
+from starlette.concurrency import run_in_threadpool
 
 from zero_easel.core.finishing.contact_sheet import ContactSheet
 from zero_easel.core.standard.checks import KINDS
@@ -24,7 +25,9 @@ from zero_easel.runs.differing import compared, earlier_runs
 from zero_easel.runs.results import latest_of, neighbours_of, page_of, results_of, unmet_rules
 from zero_easel.runs.service import UNDER_WAY, RunError, go_first, other_runs_go, progress_of, set_state, try_again
 from zero_easel.web.news import News
-from zero_easel.web.page import Bench, Db, Number, RunById, file_size, found, is_partial, plural, show
+from zero_easel.web.page import Bench, Db, Number, RunById, bench_of, file_size, found, is_partial, plural, show
+from zero_easel.web.rights import Asking
+from zero_easel.web.who import still_signed_in
 
 router = APIRouter()
 _STATES = {"pause": RunState.PAUSED, "stop": RunState.STOPPED, "continue": RunState.RUNNING}
@@ -233,10 +236,15 @@ def _as_file(run: Run, ending: str) -> dict[str, str]:
 
 
 @router.get("/news")
-async def news(request: Request) -> StreamingResponse:
-    """Says each time that something has changed, as server-sent events."""
+async def news(request: Request, who: Asking) -> StreamingResponse:
+    """Says each time that something has changed, as server-sent events, as long as whoever asked is signed in."""
     told: News = request.app.state.news
-    return StreamingResponse(told.listen(), media_type="text/event-stream", headers={"Cache-Control": "no-store"})
+    database = bench_of(request).database
+
+    async def may() -> bool:
+        return await run_in_threadpool(still_signed_in, database, who)
+
+    return StreamingResponse(told.listen(may), media_type="text/event-stream", headers={"Cache-Control": "no-store"})
 
 
 @router.get("/runs/{run_id}/told")
