@@ -39,6 +39,11 @@ def test_two_change_one_rule_and_nothing_is_lost(team: Server, browser: Browser)
     expect(noor.get_by_label(field, exact=True)).to_have_value("1290")
     mara.reload()
     expect(mara.get_by_label(field, exact=True)).to_have_value("1410")
+    # What was not set is kept, too, where both can see it.
+    mara.goto("/told/standard/2")
+    expect(mara.locator("body")).to_contain_text("canvas.width: wanted 1290 where Mara has set 1410 meanwhile")
+    mara.goto("/standards/2?shoot=1")
+    mara.wait_for_load_state("load")
     # Chosen by hand, it is set; and Mara sees that when she changes it again.
     noor.get_by_role("button", name="Keep mine: Canvas width in pixels").click()
     expect(noor.locator("#rules-message")).to_have_attribute("data-kept", "canvas.width")

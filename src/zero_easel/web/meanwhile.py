@@ -37,6 +37,12 @@ class Conflict(NamedTuple):
         by = self.who or "somebody"
         return f"Meanwhile {by} set this to {self.theirs or 'nothing'}; yours is {self.yours or 'nothing'}."
 
+    @property
+    def told(self) -> str:
+        """For the journal, which keeps what was not set, too."""
+        by = self.who or "somebody"
+        return f"wanted {self.yours or 'nothing'} where {by} has set {self.theirs or 'nothing'} meanwhile"
+
 
 class Meanwhile:
     """What is kept in mind of changes and of who is where, while the application runs. moment: counts changes."""

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from sqlalchemy import or_, select
+from sqlalchemy.orm import object_session
 
 from zero_easel.core.finishing.overlay_places import put_at
 from zero_easel.core.photos.assets import Assets
@@ -43,6 +44,7 @@ from zero_easel.library.changes.standards import (
 )
 from zero_easel.library.changes.undo import Step, redo, undo
 from zero_easel.library.lists.lineup import row_of
+from zero_easel.library.people import journal
 from zero_easel.library.products import free_columns
 from zero_easel.library.size_sets import keep_sizes, size_sets
 from zero_easel.library.store.models import PhotoRow, ProductRow, Shoot, Stage, StandardRow
@@ -323,11 +325,14 @@ def _sizes(rules: Standard) -> list[str]:
 def set_meanwhile(
     mind: Meanwhile, row: StandardRow, scope: Scope, field: str, wanted: str, saw: Saw
 ) -> Conflict | None:
-    """What somebody else has set a rule to since it was seen; else who sets it now is kept in mind."""
+    """What somebody else has set a rule to since it was seen, and the journal keeps both; else who sets it now is kept
+    in mind."""
     key, present = (row.id, scope, field), values_as_typed(row.rules, scope).get(field, "")
     conflict = mind.conflict(key, present, wanted, saw)
     if conflict is None:
         mind.note(key, saw)
+    elif (session := object_session(row)) is not None:
+        journal.write(session, f"{field}: {conflict.told}", about=row.rules.name, standard_id=row.id)
     return conflict
 
 

@@ -29,6 +29,7 @@ from zero_easel.library.changes.repairs import (
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.kept import kept
 from zero_easel.library.lists.lines import PhotoLine, lines_of
+from zero_easel.library.people import journal
 from zero_easel.library.products import count_products, find_code, find_products, products_by_code, products_unseen
 from zero_easel.library.store.models import PhotoRow, Shoot, Stage
 from zero_easel.web.meanwhile import Conflict, InMind, Seen
@@ -88,6 +89,8 @@ def set_match(
     key, wanted = ("match", photo.id), shown_as(known or code, view)
     conflict = mind.conflict(key, shown_as(photo.code, photo.view), wanted, saw)
     if conflict is not None:
+        text = f"{photo.name}: {conflict.told}"
+        journal.write(session, text, about="match", shoot_id=photo.shoot_id, photo_id=photo.id)
         return _matched(request, session, photo, conflict=conflict)
     mind.note(key, saw)
     if (known or code, view) != (photo.code, photo.view):
