@@ -64,7 +64,7 @@ def approved(page: Page) -> None:
     page.mouse.click(box["x"] + 0.78 * box["width"], box["y"] + 0.66 * box["height"])
     page.get_by_label("its outline").check()
     page.get_by_label("In your words").fill("The hole in the handle is grey")
-    page.evaluate("window.scrollTo(0, 120)")
+    page.evaluate("window.scrollTo(0, 0)")
     page.wait_for_timeout(300)
 
 

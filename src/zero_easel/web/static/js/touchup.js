@@ -2,6 +2,7 @@
 // the server's; here is only where things lie on the screen.
 
 import { drawDoubts, striped } from "./doubts.js";
+import { kept, ready } from "./tiles.js";
 
 const canvas = document.querySelector("#bench");
 const pen = canvas.getContext("2d");
@@ -22,23 +23,7 @@ const held = new Map();
 
 // Tiles ------------------------------------------------------------------------------------------------------------
 
-const tiles = new Map();
-function picture(address) {
-  let known = tiles.get(address);
-  if (!known) {
-    known = new Image();
-    known.decoding = "async";
-    known.addEventListener("load", soon);
-    known.src = address;
-    if (tiles.size > 600) tiles.delete(tiles.keys().next().value);
-  } else {
-    tiles.delete(address);
-  }
-  tiles.set(address, known);
-  return known;
-}
-
-const ready = (image) => image.complete && image.naturalWidth > 0;
+const picture = kept(() => soon());
 const photoTile = (level, x, y) => `/photos/${state.id}/tiles/photo/${state.digest}/${level}/${x}/${y}.jpg`;
 const itemTile = (key) => (level, x, y) => `/photos/${state.id}/tiles/cutout/${key}/${level}/${x}/${y}.png`;
 
@@ -156,6 +141,12 @@ function result(shown) {
   const complete = item(state.key);
   if (complete) shownKey = state.key;
   else if (shownKey !== state.key) item(shownKey);
+  else if (shown !== "matte") {
+    // Until there is a first cutout to show, what it is cut out of.
+    place(pen);
+    layer(pen, photoTile);
+    pen.setTransform(1, 0, 0, 1, 0, 0);
+  }
   if (shown === "matte") {
     const context = aside.getContext("2d");
     context.globalCompositeOperation = "source-in";
@@ -164,7 +155,8 @@ function result(shown) {
     context.globalCompositeOperation = "source-over";
   }
   pen.drawImage(aside, 0, 0);
-  canvas.dataset.shown = complete ? state.key : "";
+  if (complete) canvas.dataset.shown = state.key;
+  else delete canvas.dataset.shown;
 }
 
 function wipeLine() {
