@@ -13,6 +13,7 @@ from support import new_library
 
 from zero_easel.core.standard.model import Standard
 from zero_easel.library.batches import plan_shoot
+from zero_easel.library.lists.kept import one_look
 from zero_easel.library.lists.lines import lines_of
 from zero_easel.library.lists.lineup import laid_out, row_of
 from zero_easel.library.products import import_catalog
@@ -106,3 +107,18 @@ def test_what_has_not_changed_is_not_worked_out_again(database: Database) -> Non
         session.execute(update(PhotoRow).values(problem="x"))
     with database.session() as session:
         assert lines_of(session, 1) is not first[0] and lines_of(session, 1)[0].problem == "x"
+
+
+def test_one_look_sees_one_state(database: Database) -> None:
+    with database.session() as looking:
+        one_look(looking)
+        before = lines_of(looking, 1)
+        with database.session() as other:
+            other.execute(update(PhotoRow).where(PhotoRow.id == 1).values(view="seen later"))
+            assert any(line.view == "seen later" for line in lines_of(other, 1))
+        assert lines_of(looking, 1) is before
+        # What it changes itself it sees.
+        looking.execute(update(PhotoRow).where(PhotoRow.id == 2).values(view="its own"))
+        assert {"seen later", "its own"} <= {line.view for line in lines_of(looking, 1)}
+    with database.session() as session:
+        assert {"seen later", "its own"} <= {line.view for line in lines_of(session, 1)}

@@ -18,9 +18,11 @@ up with as soon as nothing comes in any more, and open pages hear of it."""
 
 
 class Matching:
-    """For the pages of one application."""
+    """For the pages of one application. pause: times as long as matching a large shoot took, before a look matches it
+    again."""
 
-    def __init__(self) -> None:
+    def __init__(self, pause: float = _PAUSE) -> None:
+        self._pause = pause
         self._after: dict[int, float] = {}
         self._lock = Lock()
 
@@ -39,4 +41,4 @@ class Matching:
         if photos >= _LARGE:
             ended = time.monotonic()
             with self._lock:
-                self._after[shoot_id] = ended + _PAUSE * (ended - begun)
+                self._after[shoot_id] = ended + self._pause * (ended - begun)

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from zero_easel import __version__
 from zero_easel.core.light.rectify import AS_PHOTOGRAPHED
 from zero_easel.core.placing.placement import Adjustment
+from zero_easel.library.lists.kept import one_look
 from zero_easel.library.lists.lines import PhotoLine, doubtful, takes_part
 from zero_easel.library.store.models import PhotoRow, Run, Shoot
 from zero_easel.web.flash import Flash
@@ -47,6 +48,7 @@ def bench_of(request: Request) -> Workbench:
 def session_of(request: Request) -> Iterator[Session]:
     """A database session that commits when the request went well, before the answer is sent."""
     with bench_of(request).database.acting(request.state.who.name).session() as session:
+        one_look(session)
         yield session
 
 

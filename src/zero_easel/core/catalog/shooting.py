@@ -3,6 +3,8 @@
 import re
 from collections.abc import Sequence
 from datetime import datetime
+from functools import lru_cache
+from heapq import heapify, heappop, heapreplace
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -46,32 +48,61 @@ def shooting_order(frames: Sequence[Frame]) -> list[Placed]:
     (DCF numbers, JEITA CP-3461); several cameras are merged by capture time if every photo has one. Other files follow,
     by capture time or name.
     """
-    groups: dict[tuple[str, int], list[_Numbered]] = {}
-    others = []
-    for index, frame in enumerate(frames):
-        found = _NUMBERED.match(stem(frame.name))
-        if found:
-            one = _Numbered(index, int(found.group(2)), len(found.group(2)), found.group(1), frame.taken)
-            groups.setdefault((one.prefix.casefold(), one.digits), []).append(one)
-        else:
-            others.append(index)
-    rows = [_in_turn(groups[key]) for key in sorted(groups, key=lambda k: (natural_key(k[0]), k[1]))]
-    others.sort(key=lambda i: (frames[i].taken or datetime.max, natural_key(frames[i].name), i))
-    loose = [Placed(index) for index in others]
-    every = [*rows, loose] if loose else rows
-    if len(every) > 1 and all(frame.taken for frame in frames):
-        return _merged(every, frames)
-    return [placed for row in every for placed in row]
+    rows, loose = _rows(frames)
+    told = {placed.at: placed for row in rows for placed in _in_turn(row)}
+    return [told.get(at) or Placed(at) for at in _one_row(rows, loose, frames)]
 
 
 def in_shooting_order(frames: Sequence[Frame]) -> list[int]:
     """Indices of frames in the order in which they were taken."""
-    return [placed.at for placed in shooting_order(frames)]
+    return _one_row(*_rows(frames), frames)
 
 
-def _in_turn(group: list[_Numbered]) -> list[Placed]:
+def _rows(frames: Sequence[Frame]) -> tuple[list[list[_Numbered]], list[int]]:
+    """The files of each camera in turn, and indices of all others in theirs."""
+    groups: dict[tuple[str, int], list[_Numbered]] = {}
+    others = []
+    for index, (name, taken) in enumerate(frames):
+        found = _numbered(name)
+        if found:
+            key, number, digits, prefix = found
+            groups.setdefault(key, []).append(_Numbered(index, number, digits, prefix, taken))
+        else:
+            others.append(index)
+    rows = [_rolled(sorted(groups[key], key=_by_number)) for key in sorted(groups, key=_by_prefix)]
+    others.sort(key=lambda i: (frames[i].taken or datetime.max, natural_key(frames[i].name), i))
+    return rows, others
+
+
+@lru_cache(100_000)
+def _numbered(name: str) -> tuple[tuple[str, int], int, int, str] | None:
+    """What tells a camera, the number, its digits and what stands before it; None if a name ends in no number."""
+    found = _NUMBERED.match(stem(name))
+    if not found:
+        return None
+    prefix, digits = found.group(1), len(found.group(2))
+    return (prefix.casefold(), digits), int(found.group(2)), digits, prefix
+
+
+def _by_number(one: _Numbered) -> tuple[int, datetime, int]:
+    return one.number, one.taken or datetime.min, one.at
+
+
+def _by_prefix(key: tuple[str, int]) -> tuple[list[int | str], int]:
+    return natural_key(key[0]), key[1]
+
+
+def _one_row(rows: Sequence[Sequence[_Numbered]], loose: list[int], frames: Sequence[Frame]) -> list[int]:
+    """Indices of all frames."""
+    every = [[one.at for one in row] for row in rows]
+    every += [loose] if loose else []
+    if len(every) > 1 and all(frame.taken for frame in frames):
+        return _merged(every, frames)
+    return [at for row in every for at in row]
+
+
+def _in_turn(group: Sequence[_Numbered]) -> list[Placed]:
     """One camera's files in turn, with gaps and contradictions."""
-    group = _rolled(sorted(group, key=lambda one: (one.number, one.taken or datetime.min, one.at)))
     modulus = 10 ** group[0].digits
     placed = [Placed(group[0].at)]
     zero = any(one.number == 0 for one in group)
@@ -107,14 +138,17 @@ def _steps_back(group: list[_Numbered]) -> int:
     return sum(after < before for before, after in pairwise(times))
 
 
-def _merged(rows: list[list[Placed]], frames: Sequence[Frame]) -> list[Placed]:
+def _merged(rows: list[list[int]], frames: Sequence[Frame]) -> list[int]:
     """Several cameras' files by capture time, each camera's own order kept."""
-    result: list[Placed] = []
-    place = [0] * len(rows)
-    while any(i < len(row) for i, row in zip(place, rows, strict=True)):
-        going = [(k, row[i].at) for k, (i, row) in enumerate(zip(place, rows, strict=True)) if i < len(row)]
-        heads = [(frames[at].taken or datetime.max, k) for k, at in going]
-        _, k = min(heads)
+    heads = [(frames[row[0]].taken or datetime.max, k) for k, row in enumerate(rows)]
+    heapify(heads)
+    result, place = [], [0] * len(rows)
+    while heads:
+        _, k = heads[0]
         result.append(rows[k][place[k]])
         place[k] += 1
+        if place[k] < len(rows[k]):
+            heapreplace(heads, (frames[rows[k][place[k]]].taken or datetime.max, k))
+        else:
+            heappop(heads)
     return result

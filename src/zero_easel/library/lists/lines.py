@@ -94,16 +94,11 @@ _P, _O, _C = (model.__table__.c for model in (PhotoRow, Original, CutoutRow))
 _COLUMNS = (
     *(_P[field] for field in _PHOTO),
     *(_O[field] for field in _ORIGINAL),
-    wants_products(),
     _C["confidence"],
-    _C["bounds"],
+    _C["bounds"].is_not(None),
+    wants_products(),
 )
 _JOINED = PhotoRow.__table__.join(Original.__table__).outerjoin(CutoutRow.__table__)
-
-
-def _line(row: Sequence[Any]) -> PhotoLine:
-    *values, wanted, confidence, bounds = row
-    return PhotoLine._make((*values, confidence, bounds is not None, bool(wanted)))
 
 
 class TakesPart(Protocol):
@@ -130,7 +125,7 @@ def lines_with(
     the tables of these columns."""
     query = select(*_COLUMNS, *more).select_from(joined(_JOINED)).where(_P["shoot_id"] == shoot_id).order_by(_P["id"])
     count = len(_COLUMNS)
-    found = [(_line(row[:count]), row[count:]) for row in session.execute(query)]
+    found = [(PhotoLine._make(row[:count]), row[count:]) for row in session.execute(query)]
     return [found[at] for at in in_shooting_order([Frame(line.name, line.taken) for line, _ in found])]
 
 
