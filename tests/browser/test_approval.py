@@ -202,7 +202,7 @@ def test_somebody_signs_in_by_a_passkey(server: Server, browser: Browser) -> Non
     expect(form.get_by_role("alert")).to_have_text("The present password is not right.")
     form.get_by_label("the present password").fill(PASSWORD)
     form.get_by_role("button", name="Make a passkey").click()
-    expect(page.get_by_role("cell", name="The studio’s laptop")).to_be_visible()
+    expect(page.get_by_role("cell", name="The studio’s laptop", exact=True)).to_be_visible()
     assert not faults(page)
     form.get_by_label("the present password").fill(PASSWORD)
     form.get_by_role("button", name="Make a passkey").click()
@@ -217,7 +217,7 @@ def test_somebody_signs_in_by_a_passkey(server: Server, browser: Browser) -> Non
     assert page.request.post("/sign-in/passkey", form={"credential": "{}"}).status == 422
     page.goto("/account")
     page.get_by_role("button", name="Remove the passkey of The studio’s laptop").click()
-    expect(page.get_by_role("cell", name="The studio’s laptop")).to_have_count(0)
+    expect(page.get_by_role("cell", name="The studio’s laptop", exact=True)).to_have_count(0)
     assert len(device.send("WebAuthn.getCredentials", {"authenticatorId": held})["credentials"]) == 1
     page.get_by_role("button", name="Sign out", exact=True).click()
     page.wait_for_url("**/sign-in")

@@ -146,8 +146,8 @@ def test_the_rules_for_a_whole_row_keep_what_they_promise(
 @settings(max_examples=60, deadline=None)
 @given(
     canvases, sizes,
-    st.builds(Adjustment, turn=st.one_of(st.none(), st.floats(-180, 180)), scale=st.floats(0.3, 3),
-              right=st.floats(-60, 60), down=st.floats(-60, 60)),
+    st.tuples(st.one_of(st.none(), st.floats(-180, 180)), st.floats(0.3, 3), st.floats(-60, 60), st.floats(-60, 60))
+    .map(lambda four: Adjustment(*four)),
     st.sampled_from(["cut", "grow"]), st.sampled_from(["0px", "-30px", "20px -9px 0px 5px"]),
 )  # fmt: skip
 def test_nothing_is_cut_off_unless_that_is_said(

@@ -76,13 +76,11 @@ def in_order(corners: Points) -> Points:
 
 def problem_of(rectification: Rectification, frame: Size) -> str:
     """Why a photo cannot be rectified so, as a sentence without its stop; "" if it can."""
+    if not np.isfinite(rectification.radial).all():
+        return "What a lens bends is told by finite numbers"
     r = np.linspace(0, _FARTHEST, 161)
     within = r[: int(np.argmax(r * _factor(r, rectification.radial) >= 1)) + 1]
-    if (
-        not np.isfinite(rectification.radial).all()
-        or len(within) == 1
-        or _slope(within, rectification.radial).min() < 0.1
-    ):
+    if len(within) == 1 or _slope(within, rectification.radial).min() < 0.1:
         return f"A lens that bends by {rectification.bend:.0f} % is not believed"
     if not rectification.corners:
         return ""
