@@ -5,6 +5,7 @@ import os
 import subprocess
 import zipfile
 from collections.abc import Iterator
+from importlib.metadata import version
 from io import BytesIO
 from pathlib import Path
 from subprocess import CompletedProcess
@@ -41,6 +42,14 @@ def data(tmp_path: Path) -> Path:
     came = zero_easel("bring-in", photo, CATALOG, "--shoot", "Row", "--data", tmp_path / "data", "--json")
     assert [(one["kind"], one["taken"]) for one in told(came)] == [("table", True), ("photo", True)]
     return tmp_path / "data"
+
+
+@pytest.mark.parametrize("group", ["", "shoots", "photos", "match", "runs", "targets", "tokens"])
+def test_help_tells_each_command_in_a_whole_sentence(group: str) -> None:
+    told = said(zero_easel(*group.split(), "--help"))
+    commands = told[told.index("Commands:") :]
+    assert "..." not in commands and len(commands.splitlines()) > 2
+    assert said(zero_easel("--version")).startswith(f"zero-easel {version('zero-easel')}")
 
 
 def test_a_night_without_an_application(data: Path, tmp_path: Path) -> None:

@@ -22,7 +22,7 @@ def backup(
     data: Data = None,
     as_json: AsJson = False,
 ) -> None:
-    """Keep the library, originals, cutouts and finished pictures a second time; the application may be running."""
+    """Keep the library with all its pictures a second time. The application may be running."""
     settings = _settings(data)
     with progress(hidden=as_json) as bar:
         task = bar.add_task("Files", total=None)
@@ -56,7 +56,7 @@ def restore(
 
 
 def verify_library(data: Data = None, as_json: AsJson = False) -> None:
-    """Check all digests and references of a library; exit status 1 if anything is not sound."""
+    """Check all digests and references of a library. Exit status 1 if anything is not sound."""
     settings = _settings(data)
     count = 0
     with progress(hidden=as_json) as bar:

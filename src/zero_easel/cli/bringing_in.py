@@ -26,7 +26,7 @@ def bring_in(
     token: Token = "",
     as_json: AsJson = False,
 ) -> None:
-    """Bring photos and tables into the application's library; it may be running meanwhile. Exit status 1 if a photo has
+    """Bring photos and tables into the application's library. It may be running meanwhile. Exit status 1 if a photo has
     a problem."""
     missing = [path for path in paths if not path.exists()]
     if missing:

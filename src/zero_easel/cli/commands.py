@@ -7,6 +7,7 @@ from typing import Annotated
 
 import typer
 
+from zero_easel import __version__
 from zero_easel.cli import backups, bringing_in, delivering, doors, fit, library, owner, photos, rename, tokens
 from zero_easel.cli.given import UsageError, console, products_in, read_rules, shots_in, some, texts_in
 from zero_easel.cli.options import (
@@ -43,8 +44,22 @@ app = typer.Typer(
     no_args_is_help=True,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
-    help="Zero Easel: from a folder of product photos to uniform, correctly named pictures.",
 )
+
+
+def _tell_version(asked: bool) -> None:
+    if asked:
+        print(f"zero-easel {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def whole(
+    version: Annotated[
+        bool, typer.Option("--version", help="Print the version.", callback=_tell_version, is_eager=True)
+    ] = False,
+) -> None:
+    """Zero Easel: from a folder of product photos to uniform, correctly named pictures."""
 
 
 @app.command()
@@ -149,7 +164,7 @@ def worker(
     scheduler: Annotated[str, typer.Argument(metavar="ADDRESS", help="Of the Dask scheduler, like tcp://host:8786.")],
     jobs: Jobs = FITTING,
 ) -> None:
-    """Work for a Dask scheduler at which an application or a run gives its work."""
+    """Work for a Dask scheduler that gets its work from others."""
     from zero_easel.engines.cluster_worker import OtherProgramError, work_for
 
     try:

@@ -17,8 +17,8 @@ from zero_easel.cli.stopping import insist
 from zero_easel.files import data_lock, write_to
 from zero_easel.settings import Settings
 
-runs = typer.Typer(no_args_is_help=True, help="How runs of the application stand; pause them, go on, stop, go first.")
-targets = typer.Typer(no_args_is_help=True, help="Where the pictures of a shoot are handed over, and how far they are.")
+runs = typer.Typer(no_args_is_help=True, help="Runs of the application: how they stand; pause, go on, stop.")
+targets = typer.Typer(no_args_is_help=True, help="Where pictures of a shoot are handed over, and how far they are.")
 RunNumber = Annotated[int, typer.Argument(metavar="RUN", help="Its number.")]
 TargetName = Annotated[str, typer.Argument(metavar="TARGET", help="Its name.")]
 _LOOK = 0.5
@@ -28,7 +28,7 @@ _AWAY = ("rejected", "given up")
 @runs.command("list")
 @asks
 def list_runs(where: Common) -> None:
-    """All runs, the newest first: how many pictures are made, failed and remain, how fast, and until when."""
+    """All runs, the newest first. How many pictures are made, failed and remain, how fast, and until when."""
     with where.asking() as asked:
         for one in asked.all("/runs"):
             where.tell(one, _line(one))
@@ -58,7 +58,7 @@ def stop(where: Common, run: RunNumber) -> None:
 @runs.command("go-on")
 @asks
 def go_on(where: Common, run: RunNumber) -> None:
-    """Take a run up again, in the application that is running on the folder."""
+    """Take a run up again. The application that is running on the folder does it."""
     if not where.server:
         _insist_on_application(where.data)
     _wish(where, run, "go-on")
@@ -67,7 +67,7 @@ def go_on(where: Common, run: RunNumber) -> None:
 @runs.command("try-again")
 @asks
 def try_again(where: Common, run: RunNumber) -> None:
-    """Make what failed in a run once more, in the application that is running on the folder."""
+    """Make what failed in a run once more. The application that is running on the folder does it."""
     if not where.server:
         _insist_on_application(where.data)
     _wish(where, run, "try-again")
@@ -104,8 +104,11 @@ def deliver(
     ] = None,
     archive: Annotated[Path | None, typer.Option(help="Write all that is handed over into this ZIP file.")] = None,
 ) -> None:
-    """Make the pictures of a shoot by its standard, wait until they are there, and hand them over. What was made of the
-    very same things before is not made again. Exit status 1 if a picture failed, fails a check, or was turned away."""
+    """Make the pictures of a shoot, and hand them over.
+
+    By its standard; it waits until they are there. What was made of the very same things before is not made again. Exit
+    status 1 if a picture failed, fails a check, or was turned away.
+    """
     with where.asking(working=True) as asked:
         number = asked.shoot(shoot)["id"]
         places = [_target(asked, number, name) for name in to or ()]
@@ -194,7 +197,7 @@ def _handed_over(where: Common, asked: Api, shoot: int, run: int, target: dict[s
 @targets.command("list")
 @asks
 def list_targets(where: Common, shoot: ShootName) -> None:
-    """The targets of a shoot, and how many pictures are waiting, there, or turned away."""
+    """The targets of a shoot, with their counts. How many pictures are waiting, there, or turned away."""
     with where.asking() as asked:
         for one in asked.all(f"/shoots/{asked.shoot(shoot)['id']}/targets"):
             away = one["rejected"] + one["given_up"]
@@ -257,7 +260,7 @@ def remove_target(where: Common, name: TargetName, shoot: ShootName) -> None:
 @targets.command("send")
 @asks
 def send(where: Common, name: TargetName, shoot: ShootName) -> None:
-    """Hand the newest run of a shoot over, and wait until each picture is there. Exit status 1 if one is turned
+    """Hand the newest run of a shoot over, and wait until it is there. Exit status 1 if one is turned
     away."""
     with where.asking(working=True) as asked:
         one = asked.shoot(shoot)

@@ -63,7 +63,7 @@ def camera(
     count: Annotated[int, typer.Option(min=0, help="Shoot so often and end; 0 for until it is stopped.")] = 0,
     as_json: AsJson = False,
 ) -> None:
-    """A camera's stand-in: shoots the demo's photos into a folder, at times a burst, at times a damaged file."""
+    """A camera's stand-in: shoots the demo's photos into a folder. At times a burst, at times a damaged file."""
     given = _EVERY.fullmatch(every.strip())
     if given is None:
         raise UsageError(f"--every {every} should be a number of seconds, like 2s.")
@@ -90,7 +90,7 @@ def shop(
     calm: Annotated[bool, typer.Option("--calm", help="Never slow, down, or hanging up.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """A shop's stand-in: takes pictures, rejects some with its reasons, is now and then slow or down."""
+    """A shop's stand-in: takes pictures, rejects some with reasons. Now and then it is slow or down."""
 
     def say(code: str, path: str, reasons: Sequence[str]) -> None:
         told = {"code": code, "path": path, "accepted": not reasons, "reasons": list(reasons)}

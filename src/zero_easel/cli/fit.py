@@ -259,7 +259,7 @@ def fit(
     jobs: Annotated[int, typer.Option(min=1, max=256, help="Photos worked on at once.")] = available_cores(),
     as_json: AsJson = False,
 ) -> None:
-    """Make whole pictures of all photos in a folder, in one size or in several."""
+    """Make whole pictures of all photos in a folder, in any sizes."""
     said = {
         "longest": longest, "shorter": shorter, "width": width, "height": height, "percent": percent,
         "megapixels": megapixels, "exact": exact, "by": by, "format": kind, "quality": str(quality or ""),

@@ -46,7 +46,7 @@ def add_shoot(
 def remove_shoot(
     where: Common, number: Annotated[int, typer.Argument(metavar="SHOOT", help="Its number, as shoots list tells it.")]
 ) -> None:
-    """Delete a shoot with its matches, marks, runs and pictures; its photos' files stay in the library."""
+    """Delete a shoot with its matches, marks, runs and pictures. Its photos' files stay in the library."""
     with where.asking() as asked:
         asked.change("DELETE", f"/shoots/{number}")
     where.tell({"removed": number}, f"Shoot {number} is removed.")
@@ -77,7 +77,7 @@ def _line(photo: dict[str, Any]) -> str:
 @photos.command("show")
 @asks
 def show_photo(where: Common, number: Annotated[int, typer.Argument(metavar="PHOTO")]) -> None:
-    """All that is known of one photo, with the reasons to look at its cutout."""
+    """All that is known of one photo, and why to look at its cutout."""
     with where.asking() as asked:
         one = asked.get(f"/photos/{number}")
     where.tell(one, "\n".join([_line(one), *(f"  {doubt['said']}" for doubt in one["doubts"])]))
@@ -110,7 +110,7 @@ def accept(where: Common, numbers: PhotoNumbers) -> None:
 @match.command("list")
 @asks
 def list_matches(where: Common, shoot: ShootName) -> None:
-    """Wait until all photos of a shoot are read, and list those whose product needs a person. Exit status 1 if there
+    """Wait until a shoot is read, and list photos that need a person. Exit status 1 if there
     are any."""
     with where.asking(working=True) as asked:
         number = asked.shoot(shoot)["id"]
@@ -141,7 +141,7 @@ def say(
 @match.command("unsay")
 @asks
 def unsay(where: Common, number: Annotated[int, typer.Argument(metavar="PHOTO")]) -> None:
-    """Take back what was said of a photo by hand, and let it be matched by itself."""
+    """Take back what was said of a photo by hand. It is matched by itself again."""
     with where.asking() as asked:
         told = asked.change("DELETE", f"/photos/{number}/match")
     where.tell(told, f"Photo {number} shows {told['code'] or 'no product'}: {told['why']}.")
@@ -149,7 +149,7 @@ def unsay(where: Common, number: Annotated[int, typer.Argument(metavar="PHOTO")]
 
 @asks
 def clear(where: Common, shoot: ShootName) -> None:
-    """Wait until all photos of a shoot are cut out, and list those to look at. An application that is running does it;
+    """Wait until a shoot is cut out, and list photos to look at. An application that is running does it;
     without one this command. Exit status 1 if there are any."""
     with where.asking(working=True) as asked:
         number = asked.shoot(shoot)["id"]

@@ -30,7 +30,7 @@ def owner(
     ] = False,
     data: Data = None,
 ) -> None:
-    """Make an owner, or give one who has forgotten the password another one. From then on everybody signs in. The
+    """Make an owner, or give one another password. From then on everybody signs in. The
     password is asked for, or read from standard input."""
     folder = (data or Settings().data).resolve()
     database = Database(folder / "zero-easel.sqlite")

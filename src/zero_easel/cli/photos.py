@@ -61,7 +61,7 @@ def check(
     as_json: AsJson = False,
     jobs: Jobs = CORES,
 ) -> None:
-    """Measure finished pictures by the checks of a standard; exit status 1 if any is not met."""
+    """Measure finished pictures by the checks of a standard. Exit status 1 if any is not met."""
     rules = read_rules(standard)
     if not rules.checks:
         raise UsageError(f"{standard} asks for no checks.")
@@ -106,7 +106,7 @@ def tone(
     as_json: AsJson = False,
     jobs: Jobs = CORES,
 ) -> None:
-    """Measure light and colour: of the backdrop beside each item, and of the item."""
+    """Measure light and colour of items, and of the backdrop beside."""
     failed = 0
     work = enumerate((photo, empty or []) for photo in photos)
     for report in _in_order(map_processes(_tone_one, work, min(jobs, len(photos))), photos):

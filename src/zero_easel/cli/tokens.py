@@ -21,7 +21,7 @@ _SCOPES = "; ".join(f"{scope}: {meaning}" for scope, meaning in MEANING.items())
 
 @app.command("list")
 def list_tokens(data: Data = None, as_json: AsJson = False) -> None:
-    """All tokens, the newest first: what each allows, until when, and when it was last used."""
+    """All tokens, the newest first. What each allows, until when, and when it was last used."""
     with _library(data) as session:
         for token in all_tokens(session):
             tell(_told(token), _line(token), as_json=as_json)

@@ -8,7 +8,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from zero_easel.core.light.colour import Float, to_linear
 from zero_easel.core.tone.difference import delta_e, lab_of
@@ -50,6 +49,9 @@ def calibrated(patches: Patches | Float) -> Calibration | None:
     """The matrix that brings a photographed target to its colours, exposure included; None where too much of it is
     clipped. The light may fall off evenly across it. What is made least is the sum of squared distances in CIE L*a*b*,
     loosely, so that one patch in a reflection does not decide."""
+    # Not with the module: a quarter of a second at each start, for what few commands do.
+    from scipy.optimize import least_squares
+
     seen, wanted = np.asarray(patches, np.float64), reference().astype(np.float64)
     whole = seen.max(1) < _CLIPPED
     if whole.sum() < _ENOUGH:

@@ -6,6 +6,7 @@ Passwords are kept by Argon2id (RFC 9106); invitations and resets are links, goo
 import hashlib
 import secrets
 from datetime import timedelta
+from functools import cache
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
@@ -18,8 +19,6 @@ from zero_easel.library.store.models import now
 from zero_easel.library.store.people import Invitation, Passkey, Person, Role, SignIn
 
 _HASHER = PasswordHasher()
-_NOBODY = _HASHER.hash(secrets.token_hex(16))
-"""What the password of somebody who has no account is held against: it takes as long to refuse."""
 SHORTEST, LONGEST = 12, 128
 INVITED_DAYS = 7
 _GUESSES = 10.0
@@ -96,12 +95,19 @@ def set_password(session: Session, person: Person, password: str) -> None:
 
 def is_password_of(person: Person | None, password: str) -> bool:
     """Whether that is somebody's password. It takes the same time for nobody."""
-    kept = person.password if person is not None and person.password else _NOBODY
+    nobody = _nobody()
+    kept = person.password if person is not None and person.password else nobody
     if not is_hash_of(kept, password):
         return False
     if person is not None and _HASHER.check_needs_rehash(kept):
         person.password = _HASHER.hash(password)
     return person is not None and person.active and bool(person.password)
+
+
+@cache
+def _nobody() -> str:
+    """What the password of somebody who has no account is held against: it takes as long to refuse."""
+    return _HASHER.hash(secrets.token_hex(16))
 
 
 def hashed(password: str) -> str:
