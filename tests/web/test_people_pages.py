@@ -132,9 +132,12 @@ def test_a_second_factor_is_asked_for(client: TestClient, folder: Path) -> None:
 
 def test_a_password_is_changed_and_devices_are_signed_out(client: TestClient) -> None:
     sign_in(client)
-    with TestClient(client.app, base_url="http://127.0.0.1:8470") as other:
+    firefox = {"User-Agent": "Mozilla/5.0 (Windows NT 10.0; Win64; x64; rv:125.0) Gecko/20100101 Firefox/125.0"}
+    with TestClient(client.app, base_url="http://127.0.0.1:8470", headers=firefox) as other:
         sign_in(other)
         assert other.get("/status").status_code == 200
+        told = client.get("/account").text
+        assert "Sign out: Firefox on Windows" in told and "this one" in told
         data = {"former": PASSWORD, "password": "nine quiet umbrellas"}
         assert "not right" in client.post("/account/password", data={**data, "former": "x"}).text
         assert client.post("/account/password", data=data).status_code == 200

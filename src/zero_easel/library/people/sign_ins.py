@@ -5,6 +5,7 @@ from datetime import timedelta
 
 from sqlalchemy import delete, or_, select, update
 from sqlalchemy.orm import Session
+from ua_parser import parse
 
 from zero_easel.library.people.accounts import digest
 from zero_easel.library.store.models import now
@@ -51,6 +52,14 @@ def sign_ins_of(session: Session, person: Person) -> list[SignIn]:
     """Where somebody is signed in, the latest first."""
     query = select(SignIn).where(SignIn.person_id == person.id, SignIn.used >= now() - IDLE)
     return list(session.scalars(query.order_by(SignIn.used.desc())))
+
+
+def device_of(header: str) -> str:
+    """What a browser says of itself in a header (RFC 9110, 10.1.5), as one would say it: "Firefox on Windows"."""
+    found = parse(header)
+    browser = found.user_agent.family if found.user_agent else ""
+    system = found.device.family if found.device else found.os.family if found.os else ""
+    return " on ".join(one for one in (browser, system) if one) or "unknown"
 
 
 def sign_out(session: Session, person: Person, only: int | None = None, but: int | None = None) -> None:

@@ -26,7 +26,7 @@ from zero_easel.library.people.accounts import (
 )
 from zero_easel.library.people.journal import write
 from zero_easel.library.people.passkeys import passkeys_of
-from zero_easel.library.people.sign_ins import sign_ins_of, sign_out
+from zero_easel.library.people.sign_ins import device_of, sign_ins_of, sign_out
 from zero_easel.library.store.people import ROLES, Person, Role
 from zero_easel.web.entering import address_of, at_the_door, doors_of, let_in, site_of, too_often, too_often_for
 from zero_easel.web.page import Bench, Db, Number, Waiting, found, show
@@ -271,7 +271,7 @@ def account_page(
         secret=secret,
         squares=squares,
         width=max((x for x, _ in squares), default=0) + 1 + min((x for x, _ in squares), default=0),
-        devices=sign_ins_of(session, person),
+        devices=[(one, device_of(one.device)) for one in sign_ins_of(session, person)],
         passkeys=passkeys_of(session, person),
         site=site_of(request),
         here=request.state.who.sign_in_id,
