@@ -6,8 +6,10 @@ python scripts/screenshots.py [--address http://127.0.0.1:8470] [--out docs/scre
 import argparse
 import tempfile
 import threading
+from io import BytesIO
 from pathlib import Path
 
+from PIL import Image
 from playwright.sync_api import Page, sync_playwright
 
 from zero_easel.standins.shop import Shop, ShopServer
@@ -39,12 +41,12 @@ def pages(page: Page, address: str) -> dict[str, str]:
         "finished": "/runs/1?deliverable=shop",
         "compare": picture,
         "standard": "/standards/2?on=shop",
-        "approve": f"{finished}/approval",
         "beside": "/standards/2",
         "runs": "/runs",
         "tidy-up": "/tidy-up",
         "live": "/",
         "hand-over": f"{finished}/hand-over",
+        "outside": f"{finished}/approval",
     }
 
 
@@ -53,7 +55,7 @@ def approved(page: Page) -> None:
     page.get_by_label("A link for").fill("The owner's telephone")
     page.get_by_role("button", name="Make a link").click()
     link = page.locator(".once-text").inner_text()
-    page.set_viewport_size({"width": 360, "height": 740})
+    page.set_viewport_size({"width": 360, "height": 800})
     page.goto(link)
     for _ in range(2):
         page.get_by_role("button", name="Yes", exact=True).click()
@@ -68,6 +70,20 @@ def approved(page: Page) -> None:
     page.wait_for_timeout(300)
 
 
+def seen_outside(page: Page, shop: ShopServer) -> bytes:
+    """What others see, side by side: the link to approve on a telephone, and the shop's page once it has got all."""
+    telephone = page.screenshot()
+    page.set_viewport_size({"width": 900, "height": 800})
+    page.goto(shop.address)
+    page.wait_for_timeout(1500)
+    both = Image.new("RGB", (1280, 800), "#b9b9b5")
+    both.paste(Image.open(BytesIO(telephone)), (0, 0))
+    both.paste(Image.open(BytesIO(page.screenshot())), (380, 0))
+    file = BytesIO()
+    both.save(file, "PNG", optimize=True)
+    return file.getvalue()
+
+
 def main() -> None:
     """Take all views, or those named."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
@@ -76,6 +92,8 @@ def main() -> None:
     parser.add_argument("names", nargs="*")
     args = parser.parse_args()
     args.out.mkdir(parents=True, exist_ok=True)
+    shop = ShopServer(Shop(Path(tempfile.mkdtemp()), calm=True))
+    threading.Thread(target=shop.serve_forever, daemon=True).start()
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", "--disable-gpu"])
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=args.address)
@@ -89,11 +107,14 @@ def main() -> None:
             if name == "touch-up":  # until its tiles are on the canvas
                 page.locator("#bench[data-shown]").wait_for(timeout=120_000)
             page.wait_for_timeout(4000 if name == "deliver" else 1500 if name in ("touch-up", "compare") else 700)
+            if name == "hand-over":
+                handed_over(page, shop)
             if name in READY:
                 READY[name](page)
             if name == "beside":
-                two_runs(page, args.address + views["approve"].replace("approval", "deliver"))
-            page.screenshot(path=args.out / f"{name}.png")
+                two_runs(page, args.address + views["outside"].replace("approval", "deliver"))
+            taken = seen_outside(page, shop) if name == "outside" else page.screenshot()
+            (args.out / f"{name}.png").write_bytes(taken)
             page.set_viewport_size({"width": 1280, "height": 800})
             for _ in range({"place": 1, "light": 2}.get(name, 0)):
                 page.keyboard.press("u")
@@ -129,10 +150,8 @@ def shot_live(page: Page) -> None:
     page.wait_for_timeout(2000)
 
 
-def handed_over(page: Page) -> None:
+def handed_over(page: Page, shop: ShopServer) -> None:
     """The finished pictures at a shop that says yes or no."""
-    shop = ShopServer(Shop(Path(tempfile.mkdtemp()), calm=True))
-    threading.Thread(target=shop.serve_forever, daemon=True).start()
     page.get_by_label("Pictures are handed over to").select_option("shop")
     page.get_by_label("called", exact=True).fill("Brindle Yard’s shop")
     page.get_by_label("at", exact=True).fill(shop.address)
@@ -186,9 +205,8 @@ def two_runs(page: Page, deliver: str) -> None:
 READY = {
     "place": at_true_size,
     "light": by_the_backdrop,
-    "approve": approved,
     "live": shot_live,
-    "hand-over": handed_over,
+    "outside": approved,
 }
 """What is done on a page before it is taken."""
 

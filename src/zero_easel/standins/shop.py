@@ -7,8 +7,8 @@ the middle of a picture, unless it is calm.
 import base64
 import csv
 import hashlib
-import html
 import json
+import mimetypes
 import random
 import re
 import threading
@@ -22,11 +22,15 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
+from jinja2 import Environment, PackageLoader
 from PIL import Image, UnidentifiedImageError
 
+import zero_easel
 from zero_easel.files import write_atomically
 
 _CATALOG = resources.files("zero_easel.demo") / "products.csv"
+_STATIC = Path(zero_easel.__file__).parent / "web/static"
+_PAGE = Environment(loader=PackageLoader("zero_easel.standins", "."), autoescape=True).get_template("shop.html")
 _NOT_SOLD = ("BY-6004",)
 """Of the demo's products, what this shop does not sell."""
 _ADDRESS = re.compile(r"/products/([^/]{1,80})/pictures/([^?#]{1,300})")
@@ -49,12 +53,15 @@ class Shop:
     say: Callable[[str, str, Sequence[str]], None] = lambda _code, _path, _reasons: None
     taken: dict[str, str] = field(default_factory=dict)
     """SHA-256 of what was accepted, by path."""
+    came: dict[str, tuple[str, list[str]]] = field(default_factory=dict)
+    """For which product each path came last, and why it was turned away."""
     received: int = 0
     """Pictures that it had in full, accepted or not: what was sent needlessly counts, too."""
 
     def __post_init__(self) -> None:
         rows = csv.DictReader(_CATALOG.read_text().splitlines())
-        self.codes = self.codes or frozenset(row["code"] for row in rows) - set(_NOT_SOLD)
+        self.products = {row["code"]: row["name"] for row in rows}
+        self.codes = self.codes or frozenset(self.products) - set(_NOT_SOLD)
         self.chance, self.lock = random.Random(self.seed), threading.Lock()
         self.folder.mkdir(parents=True, exist_ok=True)
 
@@ -83,8 +90,19 @@ class Shop:
             write_atomically(target, data)
             with self.lock:
                 self.taken[path] = hashlib.sha256(data).hexdigest()
-        self.say(code, path, [reason["text"] for reason in reasons])
+        words = [reason["text"] for reason in reasons]
+        with self.lock:
+            self.came[path] = (code, words)
+        self.say(code, path, words)
         return reasons
+
+    def page(self, address: str) -> str:
+        """What came, as a page: first what was turned away, then what is on the shelf."""
+        with self.lock:
+            came, taken = dict(self.came), set(self.taken)
+        turned = sorted((path, code, words) for path, (code, words) in came.items() if words)
+        shelf = sorted((path, came[path][0], self.products.get(came[path][0], "")) for path in taken)
+        return _PAGE.render(turned=turned, taken=shelf, sold=len(self.codes), address=address)
 
 
 def _reasons(sold: bool, code: str, path: str, data: bytes) -> list[dict[str, str]]:
@@ -120,6 +138,16 @@ def _corners(picture: Image.Image) -> list[tuple[int, ...]]:
     return [corner for corner in found if isinstance(corner, tuple)]
 
 
+def _shipped(path: str) -> Path | None:
+    """A style sheet or font of the application, in which the shop's page is dressed."""
+    file = (_STATIC / path.removeprefix("static/")).resolve()
+    return file if path.startswith("static/") and file.is_relative_to(_STATIC) and file.is_file() else None
+
+
+def _kind(path: str) -> str:
+    return mimetypes.guess_type(path)[0] or "application/octet-stream"
+
+
 class _Counter(BaseHTTPRequestHandler):
     """One request at the shop's counter."""
 
@@ -153,15 +181,13 @@ class _Counter(BaseHTTPRequestHandler):
         """What was accepted: a page, or one of the pictures."""
         shop, path = self.server.shop, unquote(self.path).lstrip("/")
         if path in shop.taken:
-            self._answer(200, (shop.folder / path).read_bytes(), "application/octet-stream")
-        elif path:
-            self._problem(404, "There is no such picture.")
+            self._answer(200, (shop.folder / path).read_bytes(), _kind(path))
+        elif not path:
+            self._answer(200, shop.page(self.server.address).encode(), "text/html; charset=utf-8")
+        elif (file := _shipped(path)) is not None:
+            self._answer(200, file.read_bytes(), _kind(path))
         else:
-            rows = "".join(
-                f"<li><img src='/{html.escape(p)}' alt='' height=120> {html.escape(p)}" for p in sorted(shop.taken)
-            )
-            page = f"<!doctype html><title>Shop</title><h1>{len(shop.taken)} pictures</h1><ul>{rows}</ul>"
-            self._answer(200, page.encode(), "text/html; charset=utf-8")
+            self._problem(404, "There is no such picture.")
 
     def _judge(self, code: str, path: str, data: bytes) -> None:
         told = self.headers.get("Repr-Digest", "")
