@@ -1,5 +1,9 @@
 """The command line: commands.py has one function for each command, given.py reads what they are given."""
 
-from zero_easel.cli.commands import main
 
-__all__ = ["main"]
+def main() -> None:
+    """Entry point of the program."""
+    # Commands are not loaded with this module: worker processes load what began the program, too, and need none.
+    from zero_easel.cli.commands import main as begin
+
+    begin()
