@@ -82,8 +82,8 @@ class House:
         with self.database.session() as session:
             return hand_over(session, session.get_one(HandOverTarget, target), session.get_one(Run, run))
 
-    def start(self) -> None:
-        self.sender = Sender(self.database, self.vault, self.seal, pause=0.02)
+    def start(self, pause: float = 0.02) -> None:
+        self.sender = Sender(self.database, self.vault, self.seal, pause=pause)
         self.sender.start()
 
     def stop(self) -> None:

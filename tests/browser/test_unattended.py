@@ -22,6 +22,7 @@ SHOTS = 14
 """The fifth and the tenth are bursts, the thirteenth is cut off."""
 
 
+@pytest.mark.slow
 def test_from_the_camera_to_the_shop_by_itself(tmp_path: Path, browser: Browser) -> None:
     data, folder = tmp_path / "data", tmp_path / "card"
     folder.mkdir()

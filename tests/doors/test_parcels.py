@@ -5,6 +5,7 @@ import shutil
 from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import NamedTuple
 
 import boto3  # type: ignore[import-untyped]
 import httpx
@@ -20,7 +21,18 @@ from zero_easel.library.store.doors import HandOverTarget, SendingState, TargetK
 from zero_easel.library.store.models import Shoot
 from zero_easel.standins.shop import Shop
 
-COUNT, CUTS = 200, 20
+
+class Load(NamedTuple):
+    """How much goes over a wire, and how often that is cut."""
+
+    count: int
+    cuts: int
+
+
+@pytest.fixture(params=[Load(20, 4), pytest.param(Load(200, 20), marks=pytest.mark.slow)], ids=["20", "200"])
+def load(request: pytest.FixtureRequest) -> Load:
+    found: Load = request.param
+    return found
 
 
 @pytest.fixture
@@ -37,25 +49,25 @@ def house(tmp_path: Path) -> Iterator[Callable[[int, int], House]]:
         one.database.close()
 
 
-def all_there(house: House, target: int, wire: CutWire) -> None:
+def all_there(house: House, target: int, wire: CutWire, load: Load) -> None:
     """Hand over until all is through; not before the wire was cut as often as it was to be."""
     house.hand_over(target)
     house.start()
     house.until_through(target)
-    assert wire.cuts == CUTS
-    assert Counter(house.states(target).values()) == {SendingState.SENT: COUNT}
+    assert wire.cuts == load.cuts
+    assert Counter(house.states(target).values()) == {SendingState.SENT: load.count}
     assert house.trouble(target) == ""
 
 
-def test_to_a_machine_by_sftp_over_a_wire_that_is_cut(house: Callable[..., House], tmp_path: Path) -> None:
-    at_home, there = house(COUNT, 600), tmp_path / "there"
+def test_to_a_machine_by_sftp_over_a_wire_that_is_cut(house: Callable[..., House], tmp_path: Path, load: Load) -> None:
+    at_home, there = house(load.count, 600), tmp_path / "there"
     there.mkdir()
     with ssh_server(tmp_path / "ssh") as (port, key):
-        wire = CutWire(port, CUTS, seed=3, most=200_000)
+        wire = CutWire(port, load.cuts, seed=3, most=200_000)
         target = at_home.target(
             kind=TargetKind.SFTP, address=f"sftp://127.0.0.1:{wire.port}{there}/in/depth", user=user(), secret=key
         )
-        all_there(at_home, target, wire)
+        all_there(at_home, target, wire, load)
         assert lying_in(there / "in/depth") == at_home.digests(target)
         with at_home.database.session() as session:
             known = session.get_one(HandOverTarget, target).known
@@ -68,20 +80,20 @@ def test_to_a_machine_by_sftp_over_a_wire_that_is_cut(house: Callable[..., House
         assert (there / "in/depth/BY-2000_front.jpg").read_bytes() != picture_bytes(7777)
 
 
-def test_to_a_webdav_folder_over_a_wire_that_is_cut(house: Callable[..., House], tmp_path: Path) -> None:
-    at_home, there = house(COUNT, 600), tmp_path / "there"
+def test_to_a_webdav_folder_over_a_wire_that_is_cut(house: Callable[..., House], tmp_path: Path, load: Load) -> None:
+    at_home, there = house(load.count, 600), tmp_path / "there"
     with webdav_server(there) as port:
-        wire = CutWire(port, CUTS, seed=5, most=200_000)
+        wire = CutWire(port, load.cuts, seed=5, most=200_000)
         target = at_home.target(kind=TargetKind.WEBDAV, address=f"http://127.0.0.1:{wire.port}", path="in depth/{name}")
-        all_there(at_home, target, wire)
+        all_there(at_home, target, wire, load)
         assert lying_in(there) == at_home.digests(target)
 
 
-def test_into_object_storage_over_a_wire_that_is_cut(house: Callable[..., House]) -> None:
-    at_home = house(COUNT, 600)
+def test_into_object_storage_over_a_wire_that_is_cut(house: Callable[..., House], load: Load) -> None:
+    at_home = house(load.count, 600)
     machine, _ = new_storage()
     try:
-        wire = CutWire(machine.port, CUTS, seed=9, most=200_000)
+        wire = CutWire(machine.port, load.cuts, seed=9, most=200_000)
         target = at_home.target(
             kind=TargetKind.S3,
             address="s3://brindle/pictures",
@@ -89,7 +101,7 @@ def test_into_object_storage_over_a_wire_that_is_cut(house: Callable[..., House]
             user="made-up",
             secret="made-up",
         )
-        all_there(at_home, target, wire)
+        all_there(at_home, target, wire, load)
         client = boto3.client(
             "s3",
             endpoint_url=f"http://127.0.0.1:{machine.port}",
@@ -183,7 +195,7 @@ def test_what_cannot_be_reached_is_given_up_with_a_sentence(house: Callable[...,
     at_home = house(3)
     target = at_home.target(kind=TargetKind.SHOP, address="http://127.0.0.1:9")
     at_home.hand_over(target)
-    at_home.start()
+    at_home.start(pause=0.001)
     until(lambda: set(at_home.states(target).values()) == {SendingState.GIVEN_UP})
     assert {row.said[:40] for row in at_home.rows(target)} == {"Given up: There was not reached 12 times"}
     assert at_home.trouble(target).endswith("It was tried 12 times and given up.")

@@ -42,6 +42,7 @@ def test_pieces_are_mapped_and_a_bad_one_is_set_aside_alone(own: Cluster) -> Non
     assert own.capacity == 2 and "http" in own.about()
 
 
+@pytest.mark.slow
 def test_a_worker_that_dies_costs_nothing(scheduler: Machine) -> None:
     cluster, workers = Cluster(scheduler.address), [new_worker(scheduler.address) for _ in range(2)]
     try:
@@ -58,6 +59,7 @@ def test_a_worker_that_dies_costs_nothing(scheduler: Machine) -> None:
             worker.end()
 
 
+@pytest.mark.slow
 def test_a_scheduler_that_dies_is_waited_for(scheduler: Machine) -> None:
     cluster, worker = Cluster(scheduler.address), new_worker(scheduler.address)
     told: list[str] = []

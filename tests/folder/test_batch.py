@@ -275,7 +275,9 @@ def rows_of(out: Path) -> dict[str, str]:
     return {row["original"]: row["status"] for row in manifest(out)}
 
 
-@pytest.mark.parametrize(("stop", "status"), [(signal.SIGINT, 130), (signal.SIGTERM, 143)])
+@pytest.mark.parametrize(
+    ("stop", "status"), [pytest.param(signal.SIGINT, 130, marks=pytest.mark.slow), (signal.SIGTERM, 143)]
+)
 def test_a_run_that_is_stopped_leaves_lists_of_what_is_there(
     folder: Path, tmp_path: Path, stop: signal.Signals, status: int
 ) -> None:

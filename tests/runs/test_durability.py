@@ -26,6 +26,7 @@ def wait_for(client: httpx.Client, url: str, pattern: str, seconds: float = 240)
     pytest.fail(f"{url} never showed {pattern}")
 
 
+@pytest.mark.slow
 def test_a_killed_run_loses_nothing_and_can_be_continued(tmp_path: Path) -> None:
     server = Server(tmp_path)
     with httpx.Client(base_url=server.address, follow_redirects=True, timeout=240) as client:

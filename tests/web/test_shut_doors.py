@@ -105,9 +105,17 @@ def requests(draw: st.DrawFn) -> tuple[str, str, dict[str, Any], Any]:
     return method, filled_in, values, body
 
 
-@settings(max_examples=1500, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture])
-@given(requests())
-def test_no_form_or_query_makes_an_address_fall_over(client: TestClient, asked: tuple[str, str, Any, str]) -> None:
+@pytest.mark.parametrize("examples", [300, pytest.param(3000, marks=pytest.mark.slow)])
+def test_no_form_or_query_makes_an_address_fall_over(client: TestClient, examples: int) -> None:
+    @settings(max_examples=examples, suppress_health_check=[HealthCheck.too_slow])
+    @given(requests())
+    def each(asked: tuple[str, str, Any, str]) -> None:
+        assert_answered(client, asked)
+
+    each()
+
+
+def assert_answered(client: TestClient, asked: tuple[str, str, Any, str]) -> None:
     method, path, values, body = asked
     if method == "GET":
         answer = client.get(path, params=values, follow_redirects=False)
