@@ -147,6 +147,11 @@ def shot_live(page: Page) -> None:
     page.wait_for_timeout(5000)
     page.locator("#live", has_text="Being cleared").wait_for(state="detached", timeout=120_000)
     page.locator("footer", has_text="Nothing running").wait_for(timeout=120_000)
+    while not page.locator(".live-product").inner_text() or page.locator(".live-name", has_text="Code card").count():
+        page.keyboard.press("ArrowLeft")  # to an item that has been cleared
+        page.wait_for_load_state("load")
+    page.set_viewport_size({"width": 1280, "height": 1000})  # with the camera's stand-in above
+    page.locator("summary", has_text="Watching").click()
     page.wait_for_timeout(2000)
 
 

@@ -100,7 +100,10 @@ class Shop:
         """What came, as a page: first what was turned away, then what is on the shelf."""
         with self.lock:
             came, taken = dict(self.came), set(self.taken)
-        turned = sorted((path, code, words) for path, (code, words) in came.items() if words)
+        turned: dict[str, list[str]] = {}
+        for path, (_, words) in sorted(came.items()):
+            if words:
+                turned.setdefault(" ".join(words), []).append(path)
         shelf = sorted((path, came[path][0], self.products.get(came[path][0], "")) for path in taken)
         return _PAGE.render(turned=turned, taken=shelf, sold=len(self.codes), address=address)
 
