@@ -33,7 +33,7 @@ frontend/node_modules/.package-lock.json: frontend/package-lock.json
 
 # Debian's Chromium, Node.js, and other programs that read what is made here, only where they are missing.
 test-tools:
-	@command -v chromium >/dev/null || ./scripts/install-debian chromium
+	@command -v chromium-headless-shell >/dev/null || ./scripts/install-debian chromium-headless-shell
 	@command -v exiftool >/dev/null || ./scripts/install-debian libimage-exiftool-perl
 	@command -v pdftotext >/dev/null || ./scripts/install-debian poppler-utils
 	@command -v tiffinfo >/dev/null || ./scripts/install-debian libtiff-tools

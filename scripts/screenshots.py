@@ -14,7 +14,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from zero_easel.standins.shop import Shop, ShopServer
 
-CHROMIUM = "/usr/bin/chromium"
+CHROMIUM = "/usr/bin/chromium-headless-shell"
 
 
 def pages(page: Page, address: str) -> dict[str, str]:

@@ -48,10 +48,10 @@ def server(demo_copy: Path) -> Iterator[Server]:
     server.stop()
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
-    """Debian's Chromium, started once for the tests of one module."""
-    chromium = shutil.which("chromium")
+    """Debian's Chromium without windows, which computes half as much as the one with them; started once."""
+    chromium = shutil.which("chromium-headless-shell")
     assert chromium, "Debian's Chromium is missing; make test installs it"
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
