@@ -1,5 +1,6 @@
 """The dispatcher where processes cannot be started: nothing fails for it, nothing is lost, and little is logged."""
 
+import gc
 import multiprocessing
 import os
 import resource
@@ -17,6 +18,7 @@ from structlog.testing import capture_logs
 from support import PHOTOS, halved, new_library, until
 
 from zero_easel.core.photos.reading import Reading
+from zero_easel.engines.decoders import decoders
 from zero_easel.engines.workers import Workers
 from zero_easel.library.changes.repairs import import_shotlist
 from zero_easel.library.shoots import bring_in, create_shoot, photos_of, store_reading
@@ -56,12 +58,19 @@ def states(database: Database) -> tuple[set[PictureState], RunState]:
         return set(session.scalars(select(PictureRow.state))), session.scalars(select(Run.state)).one()
 
 
+def end_decoders() -> None:
+    """Whatever needs one starts it anew. Their pipes are closed when nothing speaks of them any more."""
+    decoders().close()
+    decoders.cache_clear()
+    gc.collect()
+
+
 @contextmanager
 def few_files() -> Iterator[None]:
     """A process that may open hardly any more files: no pipe to a worker, but still a file of the database's."""
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     taken = {int(name) for name in os.listdir("/proc/self/fd")}  # noqa: PTH208
-    most = next(n for n in range(3, soft) if n - sum(one < n for one in taken) >= 8)
+    most = next(n for n in range(3, soft) if n - sum(one < n for one in taken) >= 6)
     resource.setrlimit(resource.RLIMIT_NOFILE, (most, hard))
     try:
         yield
@@ -72,6 +81,9 @@ def few_files() -> Iterator[None]:
 @contextmanager
 def no_python(seconds: float = 0) -> Iterator[None]:
     """Workers that end before they begin: the process that they are forked from ends soon after it is started."""
+    # It would go on as long as anything that was forked from it.
+    for child in multiprocessing.active_children():
+        child.kill()
     forkserver._forkserver._stop()  # type: ignore[attr-defined]
     with tempfile.TemporaryDirectory() as folder:
         instead = Path(folder, "python")
@@ -96,6 +108,7 @@ def test_work_waits_until_processes_can_be_started(
 ) -> None:
     # Whatever it has begun already would have a process that goes on.
     dispatcher.stop()
+    end_decoders()
     before = set(multiprocessing.active_children())
     with capture_logs() as lines, trouble():
         dispatcher.start()
@@ -110,7 +123,8 @@ def test_work_waits_until_processes_can_be_started(
     assert all(line["reason"] and not line["exc_info"] for line in waits)
     until(lambda: states(database) == ({PictureState.DONE}, RunState.DONE))
     dispatcher.stop()
-    assert set(multiprocessing.active_children()) <= before
+    end_decoders()
+    until(lambda: set(multiprocessing.active_children()) <= before)
 
 
 def row_of_shoots(tmp_path: Path) -> tuple[Database, Vault]:

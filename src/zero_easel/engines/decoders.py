@@ -66,11 +66,11 @@ class Decoders:
             self.do("nothing", sum, ())
 
     def close(self) -> None:
-        """End them all."""
+        """End them all, and wait until they have ended."""
         with self._lock:
             started, self._started = self._started, set()
         for pool in started:
-            abandon(pool, wait=False)
+            abandon(pool)
 
     def _new(self) -> ProcessPoolExecutor:
         pool = new_pool(1, self._megabytes, Confinement((tempfile.gettempdir(),)))
