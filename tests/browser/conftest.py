@@ -48,9 +48,10 @@ def server(demo_copy: Path) -> Iterator[Server]:
     server.stop()
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def browser() -> Iterator[Browser]:
-    """Debian's Chromium without windows, which computes half as much as the one with them; started once."""
+    """Debian's Chromium without windows, which computes half as much as the one with them; started for the tests of one
+    module, for while it is driven no other loop of events may run in this process."""
     chromium = shutil.which("chromium-headless-shell")
     assert chromium, "Debian's Chromium is missing; make test installs it"
     with sync_playwright() as playwright:
