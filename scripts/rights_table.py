@@ -8,7 +8,7 @@ from fastapi.routing import APIRoute
 
 from zero_easel.library.store.people import ROLES
 from zero_easel.web.app import SCREENS
-from zero_easel.web.rights import needed_for
+from zero_easel.web.guards.rights import needed_for
 
 PAGE = Path(__file__).resolve().parent.parent / "docs/rights.md"
 _HEAD = """# Who may do what

@@ -11,8 +11,8 @@ from support import new_library
 from zero_easel.library.people.sign_ins import sign_in, sign_out
 from zero_easel.library.shoots import create_shoot
 from zero_easel.library.store.people import Person, Role, SignIn
+from zero_easel.web.guards.who import AT_THIS_MACHINE, Who, still_signed_in
 from zero_easel.web.news import News
-from zero_easel.web.who import AT_THIS_MACHINE, Who, still_signed_in
 
 
 async def always() -> bool:

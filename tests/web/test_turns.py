@@ -8,7 +8,7 @@ from sqlalchemy import event
 from starlette.responses import PlainTextResponse
 from starlette.types import Receive, Scope, Send
 
-from zero_easel.web.turns import Turns
+from zero_easel.web.guards.turns import Turns
 from zero_easel.workbench import Workbench
 
 

@@ -10,14 +10,17 @@ from fastapi.staticfiles import StaticFiles
 
 from zero_easel.api import PREFIX
 from zero_easel.api.app import create_api
-from zero_easel.web.amounts import DailyAmounts
-from zero_easel.web.entering import Doors
 from zero_easel.web.flash import Flash
+from zero_easel.web.guards.amounts import DailyAmounts
+from zero_easel.web.guards.entering import Doors
+from zero_easel.web.guards.rights import allowed
+from zero_easel.web.guards.security import Guard
+from zero_easel.web.guards.turns import Turns
+from zero_easel.web.guards.who import SignedIn
 from zero_easel.web.kept import KeptPages
 from zero_easel.web.matched import Matching
 from zero_easel.web.meanwhile import Meanwhile, note_place
 from zero_easel.web.news import News
-from zero_easel.web.rights import allowed
 from zero_easel.web.screens import (
     approval,
     assets,
@@ -48,10 +51,7 @@ from zero_easel.web.screens.stages import (
     touchup,
     whole,
 )
-from zero_easel.web.security import Guard
 from zero_easel.web.troubles import tell_troubles
-from zero_easel.web.turns import Turns
-from zero_easel.web.who import SignedIn
 from zero_easel.workbench import Workbench
 
 _STATIC = Path(__file__).parent / "static"

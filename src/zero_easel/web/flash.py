@@ -5,7 +5,7 @@ What stands in an address would be told as the application's own words, whoever 
 
 import secrets
 
-from zero_easel.web.lasting import Lasting
+from zero_easel.web.guards.lasting import Lasting
 
 _SECONDS = 600
 

@@ -13,7 +13,7 @@ from typing import NamedTuple
 from cachetools import LRUCache
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from zero_easel.web.who import Who
+from zero_easel.web.guards.who import Who
 
 _PAGES = re.compile(r"/|/status|/products|/standards|/shoots/[0-9]{1,9}/(bring-in|match|clear|light|names|place|whole)")
 _BYTES, _LARGEST = 32_000_000, 2_000_000

@@ -7,8 +7,8 @@ from typing import Annotated, Any, NamedTuple
 from cachetools import LRUCache
 from fastapi import Depends, Form, Request
 
-from zero_easel.web.rights import Asking
-from zero_easel.web.who import Who
+from zero_easel.web.guards.rights import Asking
+from zero_easel.web.guards.who import Who
 
 _HERE = 60.0
 """Seconds for which somebody counts as being there after they last asked for something."""

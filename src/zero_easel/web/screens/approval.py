@@ -30,7 +30,7 @@ from zero_easel.library.store.models import PictureRow
 from zero_easel.runs.service import latest_run
 from zero_easel.runs.showing import DIRECT, shown_png
 from zero_easel.storage import Kept
-from zero_easel.web.entering import doors_of
+from zero_easel.web.guards.entering import doors_of
 from zero_easel.web.page import Bench, Db, Number, ShootById, Waiting, found, show
 
 router = APIRouter()

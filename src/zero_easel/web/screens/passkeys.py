@@ -17,9 +17,9 @@ from zero_easel.library.people.passkeys import (
     remove,
     shown_by,
 )
-from zero_easel.web.entering import address_of, at_the_door, doors_of, let_in, site_of, too_often, too_often_for
+from zero_easel.web.guards.entering import address_of, at_the_door, doors_of, let_in, site_of, too_often, too_often_for
+from zero_easel.web.guards.rights import Asking
 from zero_easel.web.page import Db, Number
-from zero_easel.web.rights import Asking
 from zero_easel.web.screens.people import account_of, account_page
 
 router = APIRouter()

@@ -28,10 +28,10 @@ from zero_easel.library.people.journal import write
 from zero_easel.library.people.passkeys import passkeys_of
 from zero_easel.library.people.sign_ins import device_of, sign_ins_of, sign_out
 from zero_easel.library.store.people import ROLES, Person, Role
-from zero_easel.web.entering import address_of, at_the_door, doors_of, let_in, site_of, too_often, too_often_for
+from zero_easel.web.guards.entering import address_of, at_the_door, doors_of, let_in, site_of, too_often, too_often_for
+from zero_easel.web.guards.rights import Asking
+from zero_easel.web.guards.who import cookie_name
 from zero_easel.web.page import Bench, Db, Number, Waiting, found, show
-from zero_easel.web.rights import Asking
-from zero_easel.web.who import cookie_name
 
 router = APIRouter()
 

@@ -24,10 +24,10 @@ from zero_easel.runs.contact_sheets import sheet_of
 from zero_easel.runs.differing import compared, earlier_runs
 from zero_easel.runs.results import latest_of, neighbours_of, page_of, results_of, unmet_rules
 from zero_easel.runs.service import UNDER_WAY, RunError, go_first, other_runs_go, progress_of, set_state, try_again
+from zero_easel.web.guards.rights import Asking
+from zero_easel.web.guards.who import still_signed_in
 from zero_easel.web.news import News
 from zero_easel.web.page import Bench, Db, Number, RunById, bench_of, file_size, found, is_partial, plural, show
-from zero_easel.web.rights import Asking
-from zero_easel.web.who import still_signed_in
 
 router = APIRouter()
 _STATES = {"pause": RunState.PAUSED, "stop": RunState.STOPPED, "continue": RunState.RUNNING}

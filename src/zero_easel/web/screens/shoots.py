@@ -12,9 +12,9 @@ from zero_easel.library.incoming import take
 from zero_easel.library.lists.summary import shelves
 from zero_easel.library.shoots import contents_of, create_shoot, delete_shoot
 from zero_easel.library.store.models import Shoot
+from zero_easel.web.guards.rights import Asking
 from zero_easel.web.meanwhile import InMind
 from zero_easel.web.page import Bench, Db, ShootById, day, show
-from zero_easel.web.rights import Asking
 from zero_easel.web.stages import stages, stages_of_all
 
 router = APIRouter()

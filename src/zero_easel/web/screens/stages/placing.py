@@ -27,12 +27,12 @@ from zero_easel.library.changes.standards import following
 from zero_easel.library.changes.undo import redo, undo
 from zero_easel.library.lists.lineup import RowEntry, laid_out, row_of
 from zero_easel.library.store.models import Shoot
+from zero_easel.web.guards.rights import Asking
+from zero_easel.web.guards.who import Who
 from zero_easel.web.meanwhile import InMind, Meanwhile, Seen
 from zero_easel.web.page import Db, MatchedShoot, Number, ShootById, found, show, straight_source
-from zero_easel.web.rights import Asking
 from zero_easel.web.screens.standards import ruled, sentences, set_meanwhile
 from zero_easel.web.stages import stages
-from zero_easel.web.who import Who
 
 router = APIRouter()
 _PAGE = 400

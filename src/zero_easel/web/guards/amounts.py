@@ -6,7 +6,7 @@ from cachetools import TTLCache
 from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from zero_easel.web.security import refusal
+from zero_easel.web.guards.security import refusal
 
 _DAY = 86_400.0
 _SMALL = 100_000

@@ -12,9 +12,9 @@ from zero_easel.api.access import Rate
 from zero_easel.library.people.passkeys import Site
 from zero_easel.library.people.sign_ins import WHOLE, sign_in
 from zero_easel.library.store.people import Person
-from zero_easel.web.lasting import Lasting
+from zero_easel.web.guards.lasting import Lasting
+from zero_easel.web.guards.who import cookie_name
 from zero_easel.web.page import show
-from zero_easel.web.who import cookie_name
 
 _ONE, _ADDRESS = 6, 30
 """Tries a minute: with one name, and from one address."""

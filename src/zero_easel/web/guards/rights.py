@@ -6,7 +6,7 @@ from typing import Annotated
 from fastapi import Depends, HTTPException, Request
 
 from zero_easel.library.store.people import ROLES, Role
-from zero_easel.web.who import OPEN_TO_ALL, Who
+from zero_easel.web.guards.who import OPEN_TO_ALL, Who
 
 _OWNERS = ("/people", "/programs", "/tidy-up", "/journal")
 _OWNERS_TOO = {

@@ -8,7 +8,7 @@ import asyncio
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from zero_easel.api.problems import RETRY_AFTER
-from zero_easel.web.security import refusal
+from zero_easel.web.guards.security import refusal
 
 _AT_ONCE = 12
 """Requests under way; a page is mostly computing, so more of them would only slow each other down."""
